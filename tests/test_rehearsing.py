@@ -17,7 +17,8 @@ from typing import Any
 import pytest
 
 import webservers
-from conftest import Work, lacking
+import wishes
+from conftest import Work, deployed, lacking
 from messes import table
 from servers import DatabaseServer, mariadb_server
 from test_database_scripts import done
@@ -97,6 +98,69 @@ class Rehearser(Wisher):
                 Path(step["path"]).chmod(0o644)
             case _:
                 super().does(one)
+
+
+def test_a_rehearsal_is_closed_before_it_is_led_to_and_has_tables_of_its_own_before_it_works(work: Work) -> None:
+    choir = table("domain", name="choir.example", kind="addon", root="www/choir", www="apart")
+    live = table("installation", application="quillmoor", address="a.example", contact="office@b.example",
+                 database={"name": "pages", "prefix": "qm_", "user": "pages"})  # fmt: skip
+    work.account('[account]\nname = "millbrook"\nhome = "/srv/m"\n' + MAIN + choir + live)
+    work.there(deployed("www", "pages", "qm_") | deployed("www/shop", "shop", "qs_"))
+    work.there({"www/choir/index.html": "Sing", "www/.htaccess": "Require all granted\n"}).survey()
+    shown = work.run("rehearse", "a.example", "--yes")
+    assert shown.returncode == 0, shown.stderr
+    assert "next:" not in shown.stderr  # what is done first is in the list alone
+    steps = work.json("work", "staging.a.example")["steps"]
+    at = {one["kind"]: n for n, one in enumerate(steps)}
+    does = [one["step"]["do"] for one in steps]
+    assert at["files"] < at["protect"] < at["add"] < at["verify"]
+    assert at["tables"] < at["readdress"] < at["configure"] < at["verify"]
+    assert "upload-files" not in does
+    copy, closed = steps[at["files"]], [one for one in steps if one["kind"] == "protect"]
+    assert copy["step"]["stays"] == ["www/choir", "www/shop"]  # whose copy would work with the live data
+    assert [one["step"]["do"] for one in closed] == [
+        "protect-folder"
+    ]  # beside that line a password would be for nothing
+    assert closed[0]["id"] in steps[at["no-mail"]]["blocked_by"]
+    assert steps[at["no-mail"]]["id"] in steps[at["add"]]["blocked_by"]
+    assert copy["blocked_by"] == []
+    refused = work.run("move", "staging.a.example", "a.example", "--by", "files")
+    assert refused.returncode == 2, refused.stdout
+    for asked in (
+        ["a.example/gone"],
+        ["a.example", "a.example"],
+        ["a.example", "--database", "pages"],
+        ["choir.example"],
+    ):
+        assert work.run("rehearse", *asked, "--yes").returncode == 2, asked
+    work.run("undo", "--yes")
+    (work.homes / "millbrook/www/.htaccess").unlink()
+    work.survey()
+    beside = work.run("rehearse", "a.example", "a.example/try", "--table-prefix", "try_", "--yes")
+    assert beside.returncode == 0, beside.stderr
+    steps = work.json("work", "a.example/try")["steps"]
+    assert not {"make-database", "give-password", "make-password"} & {one["step"]["do"] for one in steps[:-1]}
+    lines = next(one["step"] for one in steps if one["step"]["do"] == "add-lines")
+    assert lines["lines"][-2:] == ['AuthUserFile "/srv/m/.htpasswd-www-try"', "Require valid-user"]
+    plan = work.plan / "accounts/millbrook.toml"
+    plan.write_text(plan.read_text().replace('prefix = "try_"', 'prefix = "qm_"'))
+    assert work.run("database", "readdress", "a.example/try").returncode == 2  # of what is live nothing is replaced
+    listed = work.json("work", "a.example/try")["steps"]
+    assert {one["kind"] for one in listed}.isdisjoint({"tables", "readdress"})
+    assert any(one["kind"] == "mend" for one in listed)
+
+
+NUMBER = int(os.environ.get("KETTLEPOST_REHEARSALS", "5"))
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("seed", range(13, 13 + NUMBER))
+def test_of_a_grown_account_anything_live_is_rehearsed_and_nothing_else_changes(open_folder: Path, seed: int) -> None:
+    if not webservers.installed():
+        lacking("apache2")
+    troubles = wishes.troubles_of(open_folder, seed, "rehearse", ("hand", "host")[seed % 2])
+    assert not troubles, troubles
+    assert troubles is not None or seed not in (14, 16), "nothing to rehearse, where there was something"
 
 
 @pytest.mark.proof

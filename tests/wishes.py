@@ -42,7 +42,7 @@ APPLICATIONS = {
 }
 _IN_FILES = frozenset(
     """look-at-file add-host make-folder copy-folder delete-folder set-aside-folder delete-file add-lines edit-line write-front-file clear-folder
-    upload-files install-application set-up remove-leftovers look-again""".split()
+    upload-files install-application set-up write-settings remove-leftovers protect-folder look-again""".split()
 )
 _OUTSIDE = ("points", "certificate", "https", "verify")
 """What the world shows; that is never said to be done."""
@@ -86,6 +86,7 @@ class Wisher:
         self.kept: list[Folder] = []
         self.also: dict[str, Folder] = {}
         self.left: list[Folder] = []
+        self.closed = self.guarded = ""
 
     def run(self, *words: str) -> str:
         code, out, err = forked(self.work, *words)
@@ -111,7 +112,9 @@ class Wisher:
             if is_outside:
                 listed = self.asks(site)
             after = {one["id"]: one for one in listed}.get(chosen["id"])
-            assert not is_outside or after is None or after["state"] == "done", f"not seen outside: {chosen['title']}"
+            is_closed = chosen["kind"] == "verify" and chosen["site"] == self.closed  # and asks for a password
+            is_seen = after is None or after["state"] == "done"
+            assert not is_outside or is_seen != is_closed, f"not seen outside: {chosen['title']}"
             if after is not None and after["state"] != "done":
                 assert after["seen"] is None, f"seen not to be done: {chosen['title']}"
                 self.run("work", "--done", chosen["id"], "--by", "a robot", "--yes")
@@ -153,6 +156,14 @@ class Wisher:
                 self.set_up(next(iter(self.put_in)), step)
             case "set-aside-folder":
                 self.run(*shlex.split(step["remedy"])[1:], "--from", str(home), "--yes")
+            case "protect-folder":
+                with (home / step["folder"] / ".htaccess").open("a") as file:
+                    file.write(f"\nAuthType Basic\nAuthName x\nAuthUserFile {home}/.htpasswd-x\nRequire valid-user\n")
+            case "write-settings":
+                file = home / step["file"]
+                lines = dict(re.findall(r"^\$(\w+) = '([^']*)';$", file.read_text() if file.exists() else "", re.M))
+                lines |= dict(one.split(" = ", 1) for one in step["settings"])
+                file.write_text("<?php\n" + "".join(f"${key} = '{value}';\n" for key, value in lines.items()))
             case "remove-leftovers":
                 self.run("clear", site, "--leftovers", "--from", str(home), "--yes")
             case "confirm" | "forget" as word:
@@ -198,6 +209,7 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
     made = grown(seed)
     own = f'[account]\nip_addresses = ["{MACHINE}"]\ndeploy_by = "{by}"\n'
     tables = made.tables.replace("[account]\n", own, 1).replace('"tin"', '"copper"', 1)
+    own += f'home = "{folder / "work/homes" / made.name}"\n' if kind == "rehearse" and seed % 3 else ""
     work = Work(folder / "work").account(tables, made.name, DEMO_SETTINGS)
     lay_out_tree(work.homes / made.name, made.tree)
     work.survey(made.name)
@@ -239,6 +251,8 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
     except AssertionError as error:
         troubles.append(f"taking back: {error}")
     now = tree_of(wisher.home)
+    if kind == "rehearse":  # whose lines that ask for a password whoever comes next finds and clears
+        now.pop(f"{wisher.guarded}/.htaccess", None)
     return [
         *troubles,
         *(f"not as before: {path}" for path in now.keys() | files_before if now.get(path) != files_before.get(path)),
@@ -296,7 +310,27 @@ def replace(wisher: Wisher, seed: int, tables: str) -> tuple[str, str] | None:
     return (begun[0], f"empty-root {out}") if code == 0 else None
 
 
-WISHES = {**{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move, "replace": replace}
+def rehearse(wisher: Wisher, seed: int, _tables: str) -> tuple[str, str] | None:
+    """The wish to try a change on a copy of something live, at a subdomain or in a folder below it."""
+    account = wisher.work.layout().accounts[wisher.name].account
+    live = [one.address for one in account.installations if one.state == "live"]
+    if not live:
+        return None
+    of = wisher.pick.choice(live)
+    at = wisher.pick.choice([[], [], [str(of.below("try")).rstrip("/")], [f"wished{seed}.test"]])
+    code, out, _ = forked(wisher.work, "rehearse", str(of), *at, "--yes")
+    if code != 0:
+        return None
+    layout = wisher.work.layout().accounts[wisher.name]
+    entered = layout.account.installations[-1]
+    wisher.closed, wisher.guarded = str(entered.address), str(layout.folder_of(entered))
+    return wisher.closed, out
+
+
+WISHES = {
+    **{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move, "replace": replace,
+    "rehearse": rehearse,
+}  # fmt: skip
 
 
 def found(work: Work) -> set[tuple[str, str]]:

@@ -187,6 +187,11 @@ def _filled(word: str, laid: Demo) -> str:
     """A word of a command with the places of this demo in it, and the number under which something was set aside."""
     if word == "{number}":
         return next((path.name for path in (laid.hosting / "harrowgate" / kettlepost.SET_ASIDE).glob("2*")), "NUMBER")
+    if word.startswith("{files "):
+        steps = kettlepost.work(kettlepost.open_plan(laid.plan), [word[7:-1]]).steps
+        return next((one.id for one in steps if one.kind == "files"), "ID")
+    if word == "{carried}":
+        return max((path.stem for path in (laid.plan / ".kettlepost/carried-out").glob("*.jsonl")), default="NUMBER")
     return word.replace("{sources}", str(laid.sources)).replace("{hosting}", str(laid.hosting))
 
 
@@ -198,6 +203,7 @@ _SURVEYS = {
     "pennywharf": "The theatre's folders: a diary that was to be gone, and two index files in one folder.",
     "saltcote": "The museum's folders: one application, one placeholder page.",
 }
+_MUSEUM = ("--from", "{hosting}/saltcote", "--yes")
 _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "The workshop's folders in full: sizes, what no address reaches, and what deserves a look.",
@@ -309,6 +315,35 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     ("All that belongs to one site, on a page.", ("sheet", "pennywharf.example/seats"), None),
     ("One rule in full.", ("explain", "nested-root"), None),
     ("What the catalogue knows of one of the workshop's applications.", ("apps", "ticketgrove"), None),
+    (
+        "A change of the museum's pages is to be tried on a copy first: its own address, files and data.",
+        ("rehearse", "saltcotelight.example", "--yes"),
+        "begin",
+    ),
+    (
+        "The copy is made by the program.",
+        ("work", "--carry-out", "{files staging.saltcotelight.example}", *_MUSEUM),
+        None,
+    ),
+    (
+        "It is closed before a name leads there, and works with data of its own.",
+        ("work", "staging.saltcotelight.example"),
+        None,
+    ),
+    ("Taken back.", ("work", "--take-back", "{carried}", *_MUSEUM), None),
+    ("And out of the plan again.", ("undo", "--yes"), None),
+    (
+        "The pages move into a folder, so that something else can have the root.",
+        ("move", "saltcotelight.example", "saltcotelight.example/pages", "--by", "files", "--yes"),
+        None,
+    ),
+    (
+        "Their copy, which leaves the old ones as they are.",
+        ("work", "--carry-out", "{files saltcotelight.example/pages}", *_MUSEUM),
+        None,
+    ),
+    ("And back, to the byte.", ("work", "--take-back", "{carried}", *_MUSEUM), None),
+    ("The museum stays as it is.", ("undo", "--yes"), None),
     ("The museum is in order.", ("check", "--account", "saltcote"), "begin"),
     (
         "The web server's own configuration, read in: what is new, what it says otherwise, what it does beside.",

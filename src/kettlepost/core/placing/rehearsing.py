@@ -60,6 +60,8 @@ def rehearse(
     of = original(layout, live, place.folder)
     if of is None:
         raise InputError(f"it is not known where the files of {live.address} lie, or they lie where the copy is to go")
+    if layout.contents is not None and application.all_of and of.folder not in layout.contents.applications:
+        raise InputError(f"the survey does not show {application.shown} in {of.folder.shown}", layout.surveying)
     if FolderState(layout, "planned").is_empty(place.folder) is False:
         raise InputError(f"{place.folder.shown} is not empty, and the copy is to be told from what lies there")
     entered = replace(

@@ -18,6 +18,7 @@ from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation, Moved
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.moves import can_move, rehearsals, root_changes
+from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.relocation import stays_in
 from kettlepost.core.rules.ways_out import dropping, setting
 
@@ -89,6 +90,14 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
             "is placed there anew"
         )
     lies = layout.lies_now(installation)
+    others = [one for one in layout.account.installations if one.number != installation.number]
+    spot = canonical(layout, new)
+    holder = next((one for one in others if one.state != "retired" and canonical(layout, one.address) == spot), None)
+    if holder is not None:
+        taken = say("move/taken", address=new, application=holder.application, state=holder.state)
+        return MoveWays(
+            layout.name, installation.application, old, new, lies, tuple(MoveWay(by, taken) for by in MoveBy)
+        )
     ways = (
         _by_files(layout, installation, new, lies),
         _by_front_file(layout, installation, new, lies),

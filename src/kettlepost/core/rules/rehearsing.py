@@ -87,7 +87,10 @@ def original(layout: AccountLayout, live: Installation, to: Folder | None) -> Re
         (one for one in layout.tables.users if one.installation is not None and one.installation.number == live.number),
         None,
     )
-    return Rehearsed(live, lies, address, stays_in(layout, live, lies, to), tables)
+    inside = map(Folder, layout.contents.applications if layout.contents is not None else ())
+    apart = {one for one in inside if one.is_inside(lies)}  # which would work with the data that it has here
+    stays = tuple(sorted({*stays_in(layout, live, lies, to), *apart}))
+    return Rehearsed(live, lies, address, stays, tables)
 
 
 def copying_files(layout: AccountLayout, installation: Installation, of: Rehearsed, to: Folder) -> list[Copying]:

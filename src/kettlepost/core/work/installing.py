@@ -112,9 +112,15 @@ def _probing(site: Address) -> list[Remedy]:
 
 
 def _seen_to_show(context: WorkContext, installation: Installation, step: WorkStep) -> WorkStep:
-    """The step of opening a site, with what it was seen to show: done where that is the application itself."""
+    """The step of opening a site, with what it was seen to show: done where that is the application itself.
+
+    Of a rehearsal that asks for a password nobody sees from outside what is behind it.
+    """
+    is_closed = installation.staging_of is not None
     for scheme in ("https", "http"):
         page = context.shown(url_of(scheme, installation.address))
+        if page is not None and is_closed and page.kind is ShownKind.LOGIN:
+            return step
         if page is not None and page.status is not None and page.kind is not ShownKind.PAGE:
             shows = page.kind is ShownKind.APPLICATION and page.what == installation.application
             return replace(step, seen=shows, looked=page.seen)
@@ -311,6 +317,8 @@ def is_configured(context: WorkContext, installation: Installation, folder: Fold
     if found is None or installation.database is None:
         return False if found is None else None
     real = found.database
+    if real is None and context.layout.application(installation).config is None:
+        return None  # nothing is known of what it writes
     return real is not None and (real.name, real.prefix or installation.database.prefix) == (
         installation.database.name, installation.database.prefix
     )  # fmt: skip

@@ -61,12 +61,15 @@ def rehearsed(
     own = replace(installation, database=None) if is_beside else installation
     has_data = is_configured(context, installation, to)
     prepared = list(prepared_steps(context, own, application, to, False, ready, has_data))
-    yield from prepared
+    ready += [step.id for step in prepared if step.kind is WorkKind.CLEAR]
+    copied = list(_copied(context, installation, of, to, ready)) if to is not None else []
+    for step in prepared:
+        if step.kind is WorkKind.CLEAR and any(isinstance(one.step, CopyFolder) and one.is_done for one in copied):
+            step.seen = True  # what lies there now is the copy
+        yield step
     if to is None:
         yield from hosts
         return
-    ready += [step.id for step in prepared if step.kind is WorkKind.CLEAR]
-    copied = list(_copied(context, installation, of, to, ready))
     yield from copied
     for step in hosts:
         if step.kind is WorkKind.ADD and domain is not None and step.site == str(domain.name):

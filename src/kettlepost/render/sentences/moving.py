@@ -6,6 +6,7 @@ SENTENCES = {
     "move/then": "what is to be done, in its order",
     "move/keeps": "visitors of {old} are to find the same at {new}",
     "move/done-touched": "writes down that it has moved; nothing is touched but the plan",
+    "move/taken": "{application} is {state} at {address}, and keeps it",
     "move/nowhere": "no folder of the account is known for it",
     "move/address-alone": "no file moves: both addresses lead to its folder; the application is told its new address",
     "move/others-files": "others have files among its own in {folder}, or are led there",
