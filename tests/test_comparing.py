@@ -75,6 +75,20 @@ def test_what_nobody_looked_at_is_not_called_the_same(work: Work) -> None:
     assert (work.run("compare").returncode, "no account yet" in work.run("compare").stderr) == (2, True)
 
 
+def test_what_the_last_survey_shows_otherwise_is_told_by_address(work: Work) -> None:
+    work.account(BASE + moor()).there(TREE)
+    assert work.run("compare", "before").returncode == 2  # there is none before
+    gone = next(path for path in sorted(TREE) if path.startswith("www/moor/") and path.endswith("index.php"))
+    (work.homes / "millbrook" / gone).unlink()
+    (work.homes / "millbrook/www/new.html").write_text("<p>New</p>")
+    work.run("survey", "millbrook", "--from", str(work.homes / "millbrook"))
+    told = compared(work, "before")
+    assert told[f"a.example/{gone.removeprefix('www/')}"][0] == "lost"
+    assert told["a.example/new.html"][0] == "new"
+    assert compared(work, "now", "before")["a.example/new.html"][0] == "lost"
+    assert not compared(work, "before", "before")
+
+
 def test_earlier_states_come_from_git_and_other_folders(work: Work, tmp_path: Path) -> None:
     work.account(BASE + moor() + table("domain", name="d.example", kind="addon", root="www")).there(TREE)
 

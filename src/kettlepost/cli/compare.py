@@ -15,7 +15,11 @@ from kettlepost.render.results import ComparisonShown
 
 def compare(
     before: Annotated[
-        str, typer.Argument(metavar="[FROM]", help="now, planned, a revision of git, or another plan folder.")
+        str,
+        typer.Argument(
+            metavar="[FROM]",
+            help="now, planned, before (by the survey before the last), a revision of git, or a plan folder.",
+        ),
     ] = "now",
     after: Annotated[
         str | None,

@@ -16,9 +16,10 @@ from kettlepost.core.comparing import AnswersCompared, AnswerState, compare_answ
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.layout import When
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.plan_folder import PlanFolder, survey_file
 
 _TIMES: tuple[When, ...] = ("now", "planned")
+_BEFORE = "before"
 _PATIENCE = 60
 _LARGEST = 1024 * 1024 * 1024
 """So many bytes of an earlier state are read at most."""
@@ -30,8 +31,9 @@ def compare(
 ) -> AnswersCompared:
     """Which answers change between two states, of some accounts or of all.
 
-    A state is "now", "planned", a revision of the plan folder in git, or the path of another plan folder, the last two
-    with `:planned` behind them for what was to be then. Without `after` that is what is planned, or, where `before` is
+    A state is "now", "planned", "before", which is now as the survey before the last one showed it, a revision of the
+    plan folder in git, or the path of another plan folder, the last two with `:planned` behind them for what was to be
+    then. Without `after` that is what is planned, or, where `before` is
     something else than "now", what is now. Raises InputError for what is no state, and OutsideError where git fails.
     """
     if not plan.names:
@@ -48,6 +50,11 @@ def _state(plan: PlanFolder, written: str) -> Iterator[AnswerState]:
     if written in _TIMES:
         yield AnswerState(plan.layout, "now" if written == "now" else "planned", written)
         return
+    if written == _BEFORE and not (Path(written) / "kettlepost.toml").is_file():
+        with tempfile.TemporaryDirectory() as folder:
+            _lay_out_before(plan, Path(folder))
+            yield AnswerState(PlanFolder(Path(folder)).layout, "now", written)
+        return
     base, colon, time = written.rpartition(":")
     is_timed = bool(colon) and time in _TIMES
     place, when = (base, time) if is_timed else (written, "now")
@@ -58,6 +65,22 @@ def _state(plan: PlanFolder, written: str) -> Iterator[AnswerState]:
     with tempfile.TemporaryDirectory() as folder:
         _lay_out(plan.path, place, Path(folder))
         yield AnswerState(PlanFolder(Path(folder)).layout, moment, written)
+
+
+def _lay_out_before(plan: PlanFolder, folder: Path) -> None:
+    """Write the plan folder as it is into an empty one, with the surveys that were there before the last ones."""
+    earlier = {name for name in plan.names if (plan.path / survey_file(name, before=True)).is_file()}
+    if not earlier:
+        raise InputError("no account was surveyed twice, so nothing tells how it was before")
+    try:
+        shutil.copy(plan.path / "kettlepost.toml", folder)
+        for part in filter(lambda part: (plan.path / part).is_dir(), _FOLDERS):
+            shutil.copytree(plan.path / part, folder / part)
+        for name in earlier:  # the names of files, where they are kept, are those of the last survey
+            shutil.copy(plan.path / survey_file(name, before=True), folder / survey_file(name))
+            (folder / "surveys" / f"{name}.names").unlink(missing_ok=True)
+    except OSError as error:
+        raise OutsideError(f"the surveys cannot be read: {error}") from None
 
 
 def _lay_out(plan: Path, revision: str, folder: Path) -> None:
@@ -98,5 +121,5 @@ def _git(plan: Path, *words: str) -> bytes | None:
 
 
 def _no_state(written: str) -> str:
-    near = did_you_mean(written, list(_TIMES))
-    return f"{quoted(written)} is no state: say now, planned, a revision of git, or another plan folder{near}"
+    near = did_you_mean(written, [*_TIMES, _BEFORE])
+    return f"{quoted(written)} is no state: say now, planned, before, a revision of git, or another plan folder{near}"
