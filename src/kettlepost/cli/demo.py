@@ -318,7 +318,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "A change of the museum's pages is to be tried on a copy first: its own address, files and data.",
         ("rehearse", "saltcotelight.example", "--yes"),
-        "begin",
+        None,
     ),
     (
         "The copy is made by the program.",

@@ -13,6 +13,7 @@ from kettlepost.core.layout.deployments import (
     files_left,
     has_moved,
     has_relocated,
+    lay_there_before,
 )
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Occupant, Standing
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
@@ -79,6 +80,7 @@ __all__ = [
     "holds_in",
     "inventory",
     "join",
+    "lay_there_before",
     "mounts_of",
     "neighbours",
     "own_tables",

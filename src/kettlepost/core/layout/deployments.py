@@ -85,7 +85,7 @@ def has_moved(layout: AccountLayout, domain: Domain) -> bool:
     """Whether the survey shows the files of a domain in its new root, and none of them in the old one."""
     contents = layout.contents
     old, new = layout.real(domain.root_now or HOME), layout.real(domain.root or HOME)
-    if contents is None or not contents.exists(new) or old == HOME:
+    if contents is None or not contents.exists(new) or old == HOME or lay_there_before(layout, domain):
         return False
     live = [
         folder
@@ -99,6 +99,13 @@ def has_moved(layout: AccountLayout, domain: Domain) -> bool:
     others = layout.tree("now").mounts.get(old, ())
     is_shared = any(mount.domain.number != domain.number for mount in others)
     return is_shared or (not files_left(layout, old) and not contents.is_empty(new))
+
+
+def lay_there_before(layout: AccountLayout, domain: Domain) -> bool:
+    """Whether what comes to a domain lies in its new root all along: no look at files tells that it has moved then."""
+    new = layout.real(domain.root or HOME)
+    stays = [lies for one in layout.moving if (lies := layout.comes_from(one)) and lies == layout.folder_of(one)]
+    return any(lies == new or lies.is_inside(new) for lies in stays)
 
 
 def has_relocated(layout: AccountLayout, installation: Installation) -> bool:

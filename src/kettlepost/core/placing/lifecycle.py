@@ -13,6 +13,7 @@ from kettlepost.core.layout import (
     files_left,
     has_moved,
     has_relocated,
+    lay_there_before,
     own_tables,
 )
 from kettlepost.core.messages import Hint, MessageError, Words, joined, say, series
@@ -111,7 +112,8 @@ def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_
         if domain.state == "planned":
             why_not, done = _not_there(layout, domain, is_named), setting(layout, domain, state="live")
         elif moves:
-            has_come = has_moved(layout, domain) or (is_named and _has_no_files(layout, domain))
+            is_said = is_named and (_has_no_files(layout, domain) or lay_there_before(layout, domain))
+            has_come = has_moved(layout, domain) or is_said
             why_not, done = None if has_come else _not_moved(domain), setting(layout, domain, root_now=None)
         else:
             continue

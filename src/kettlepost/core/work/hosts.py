@@ -7,7 +7,7 @@ from typing import assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.layout import FolderState, has_moved
+from kettlepost.core.layout import FolderState, has_moved, lay_there_before
 from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Action, Remedy
@@ -123,7 +123,8 @@ def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkS
             seen = True  # what lies there now is the copy
         made = context.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
-            made = context.look(domain.name, made.needs, (is_led and has_moved(context.layout, domain)) or None)
+            is_there = has_moved(context.layout, domain) or lay_there_before(context.layout, domain)
+            made = context.look(domain.name, made.needs, (is_led and is_there) or None)
             made.remedies += reads
         elif isinstance(step, ChangeRoot):
             made.remedies, is_led = [Remedy.of(Action.SAY_DONE, made.id)], is_led or made.is_done
