@@ -134,6 +134,16 @@ def test_a_rehearsal_is_closed_before_it_is_led_to_and_has_tables_of_its_own_bef
     ):
         assert work.run("rehearse", *asked, "--yes").returncode == 2, asked
     work.run("undo", "--yes")
+    its_own = 'AuthType Basic\nAuthName "www"\nAuthUserFile "/srv/m/.htpasswd-www"\nRequire valid-user\n'
+    (work.homes / "millbrook/www/.htaccess").write_text(its_own)
+    work.survey()
+    work.run("rehearse", "a.example", "--yes")
+    shutil.copytree(work.homes / "millbrook/www", work.homes / "millbrook/staging")
+    work.survey()
+    users = [one["step"]["path"] for one in work.json("work", "staging.a.example")["steps"] if "path" in one["step"]]
+    assert users == ["/srv/m/.htpasswd-staging"]  # and not the file with the users of what is live
+    shutil.rmtree(work.homes / "millbrook/staging")
+    work.run("undo", "--yes")
     (work.homes / "millbrook/www/.htaccess").unlink()
     work.survey()
     beside = work.run("rehearse", "a.example", "a.example/try", "--table-prefix", "try_", "--yes")

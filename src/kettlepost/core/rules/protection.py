@@ -20,10 +20,9 @@ def protecting(layout: AccountLayout, folder: Folder, files: Sequence[str] = ())
     home = layout.account.settings.home
     if home is None or not layout.obeys_control_files or layout.mounts.get(HOME):
         return [ProtectFolder(layout.name, folder, tuple(files))]
-    begin = f".htpasswd-{str(folder).replace('/', '-') or 'home'}"
     state = FolderState(layout, "now")
     name = next(
-        name for name in numbered((begin,)) if not state.has(HOME, name)
+        name for name in numbered((users_file(folder),)) if not state.has(HOME, name)
     )  # others' users are in one that is there
     path = f"{home.rstrip('/')}/{name}"
     lines = [
@@ -32,6 +31,11 @@ def protecting(layout: AccountLayout, folder: Folder, files: Sequence[str] = ())
     ]  # fmt: skip
     written = [line for name in files for line in _for_file(name, lines)] if files else lines
     return [MakePasswordFile(layout.name, path), *lines_in(layout, folder, written)]
+
+
+def users_file(folder: Folder) -> str:
+    """What the file with the users of a folder is called, in the home; a number follows where there is one already."""
+    return f".htpasswd-{str(folder).replace('/', '-') or 'home'}"
 
 
 def _for_file(name: str, lines: Sequence[str]) -> Iterator[str]:

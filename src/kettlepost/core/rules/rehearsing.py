@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -12,7 +14,7 @@ from kettlepost.core.plan import Database, Installation
 from kettlepost.core.rules.exposure import is_shut
 from kettlepost.core.rules.moves import carried
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.protection import protecting
+from kettlepost.core.rules.protection import protecting, users_file
 from kettlepost.core.rules.relocation import stays_in, written_anew
 from kettlepost.core.steps import (
     AddLines,
@@ -136,7 +138,8 @@ def _guarded(layout: AccountLayout, to: Folder) -> list[Guarding] | None:
     """The same as it was written, once it is seen: its file with the users has that very name."""
     control = layout.contents.htaccess(to) if layout.contents is not None else None
     lines = [one.partition(" ")[2] for one in control.lines] if control is not None else []
-    at = next((n for n, one in enumerate(lines) if one.startswith(f'{_BEGIN}"') and "/.htpasswd-" in one), None)
+    own_name = re.compile(rf'{_BEGIN}".*/{re.escape(users_file(to))}-?[0-9]*"')  # that of what was copied is another's
+    at = next((n for n, one in enumerate(lines) if own_name.fullmatch(one)), None)
     if at is None or at < 2 or lines[at + 1 : at + 2] != ["Require valid-user"]:
         return None
     path = lines[at].removeprefix(_BEGIN).strip('"')

@@ -123,7 +123,12 @@ def _with_data(
     """A copy of the data that names the new address, and then the configuration that names it."""
     layout, site, own = context.layout, installation.address, context.account.name
     base, application = installation.database, layout.application(installation)
-    if base is None or of.tables is None or of.shares_tables(base):
+    told = Remedy.of(layout.surveying.do, own, "--mentions", str(of.address).rstrip("/"), "--only", to.shown)
+    if base is None or of.tables is None:  # its data lie among its files, if it has any
+        names = Configure(own, str(site), to, address=url_of_site(context, installation))
+        yield context.step(WorkKind.READDRESS, site, names, copied, remedies=[told])
+        return
+    if of.shares_tables(base):
         return  # nothing is written into the tables of what is live; what stops that comes first
     made = [step.id for step in prepared if step.kind in (WorkKind.DATABASE, WorkKind.UNLOCK)]
     old = Database(of.tables.name, of.tables.written, None, of.tables.database[0])
@@ -142,7 +147,6 @@ def _with_data(
         hosts = f"{(mark.host or '').partition('|')[0]} ="  # which stays as it is
         settings = tuple(one for one in settings_of(context, installation, application) if not one.startswith(hosts))
         writes = WriteSettings(own, to.below(mark.file).shown, "", settings, title, ())
-        told = Remedy.of(layout.surveying.do, own, "--mentions", str(of.address).rstrip("/"), "--only", to.shown)
         yield context.step(WorkKind.CONFIGURE, site, writes, needs, is_set, remedies=[told])
     else:
         yield context.step(WorkKind.CONFIGURE, site, Configure(own, str(site), to, base), needs, is_set)
