@@ -384,3 +384,19 @@ def test_promises_shorten_and_end_where_a_site_moves_on(work: Work) -> None:
     ]  # fmt: skip
     over = work.run("move", "a.example/x", "a.example/y", "--by", "done", "--until", "2020-01-01", "--yes")
     assert (over.returncode, "is over" in over.stderr) == (2, True)
+
+
+def test_each_way_says_where_it_can_be_looked_at_before_visitors_do(work: Work) -> None:
+    away = table("domain", name="b.example", kind="addon", root="b", points_here=False, www="apart")
+    temporary = table("domain", name="t.host.test", kind="temporary", root="b")
+    own = '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7"]\n'
+    main = table("domain", name="a.example", kind="primary", root="www", www="apart")
+    live = table("installation", application="quillmoor", address="a.example/new")
+    work.account(own + main + away + temporary + live)
+    work.there(deployed("www/new"))
+    ways = {one["by"]: one for one in work.json("move", "a.example/new", "b.example")["ways"]}
+    assert "t.host.test" in ways["files"]["look"][0]
+    assert "192.0.2.7 b.example" in ways["root"]["look"][-1]
+    assert all(one["down"] and one["back"] for one in ways.values())
+    ways = {one["by"]: one for one in work.json("move", "a.example/new", "a.example")["ways"]}
+    assert ways["files"]["look"] == []  # which visitors see at once

@@ -31,6 +31,10 @@ def show_ways(screen: Screen, shown: MoveWaysShown) -> None:
             screen.labelled("does", text(one), indent=4, column=10)
         for one in way.breaks:
             screen.labelled(("mind", "yellow"), text(one), indent=4, column=10)
+        for one in way.looks:
+            screen.labelled("look", text(one), indent=4, column=10)
+        screen.labelled("down", text(way.down), indent=4, column=10)
+        screen.labelled("back", text(way.back), indent=4, column=10)
         if way.stays:
             stays = ", ".join(place.shown for place in way.stays)
             screen.labelled("stays", f"{stays}, as others use it", indent=4, column=10)
@@ -58,6 +62,9 @@ def ways_json(shown: MoveWaysShown) -> str:
                     "folder": str(way.lies) if way.lies is not None else None,
                     "does": [text(one) for one in way.touched],
                     "mind": [text(one) for one in way.breaks],
+                    "look": [text(one) for one in way.looks],
+                    "down": text(way.down) or None,
+                    "back": text(way.back) or None,
                     "stays": [str(one) for one in way.stays],
                 }
                 for way in found.ways

@@ -35,7 +35,8 @@ class MoveBy(StrEnum):
 class MoveWay(Struct, frozen=True):
     """One way: what is touched, what may break, how one comes back; or `why_not`, where it is none here.
 
-    `lies` is where the files lie then, `stays` what others have in the folder that is left, which stays there.
+    `lies` is where the files lie then, `stays` what others have in the folder that is left, which stays there. `looks`
+    is where it can be looked at before visitors see it, `down` for how long nobody sees it.
     """
 
     by: MoveBy
@@ -45,6 +46,9 @@ class MoveWay(Struct, frozen=True):
     breaks: tuple[Words, ...] = ()
     stays: tuple[Folder, ...] = ()
     changes: tuple[Change, ...] = ()
+    looks: tuple[Words, ...] = ()
+    down: Words = ""
+    back: Words = ""
 
 
 class Promise(Struct, frozen=True):
@@ -105,7 +109,10 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
         MoveWay(MoveBy.DONE, touched=(say("move/done-touched"),), changes=_entered(layout, installation, new, {})),
     )
     promised = tuple(promises(layout, old, new, promise))
-    with_promises = tuple(replace(way, changes=(*way.changes, *promised)) if not way.why_not else way for way in ways)
+    with_promises = tuple(
+        replace(_told_of(layout, way, new), changes=(*way.changes, *promised)) if not way.why_not else way
+        for way in ways
+    )
     return MoveWays(layout.name, installation.application, old, new, lies, with_promises)
 
 
@@ -140,6 +147,20 @@ def promises(
     values: dict[str, Any] = {"from": _plain(old), "to": _plain(new), "below": None if below else False}
     values |= {"permanent": promise.is_permanent or None, "since": promise.since, "until": promise.until}
     yield Change(layout.name, "moved", None, {key: value for key, value in values.items() if value is not None})
+
+
+def _told_of(layout: AccountLayout, way: MoveWay, new: Address) -> MoveWay:
+    """A way with where it can be looked at beforehand, for how long nobody sees it, and how one comes back."""
+    looks: list[Words] = []
+    tree, place = layout.tree("now"), layout.reach(new) if way.by is not MoveBy.ROOT else None
+    for address in tree.addresses_of(place) if place is not None and way.by is not MoveBy.DONE else ():
+        at = tree.hosts.mount(address)
+        if at is not None and at.domain.kind == "temporary" and address != new and not looks:
+            looks.append(say("move/look-at", address=address))
+    mount, machines = layout.hosts.mount(new), layout.account.settings.ip_addresses
+    if mount is not None and not layout.points_here(mount.domain) and way.by is not MoveBy.DONE:
+        looks.append(say("move/hosts-file", line=f"{machines[0] if machines else 'IP'} {new.host}"))
+    return replace(way, looks=tuple(looks), down=say(f"move/{way.by}-down"), back=say(f"move/{way.by}-back"))
 
 
 def _plain(address: Address) -> str:
