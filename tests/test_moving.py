@@ -263,6 +263,14 @@ PERMALINKS = (
 )
 
 
+def release_in(root: Path) -> None:
+    """A WordPress that is still to be set up, with a small theme."""
+    shutil.copytree(RELEASE, root, ignore_dangling_symlinks=True)
+    for name, text in MINI.items():
+        (root / "wp-content/themes/mini").mkdir(parents=True, exist_ok=True)
+        (root / "wp-content/themes/mini" / name).write_text(text)
+
+
 class Webmaster(Wisher):
     """The same for a real WordPress, which is told its new address in its tables, or as its settings page does."""
 
@@ -297,10 +305,7 @@ def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_fo
     root = home / "www/new"
     beside = {"www/choir/index.html": "<p>Sing</p>", "b/index.html": "<p>Choir</p>", "c/index.html": "<p>c</p>"}
     work.there(beside)
-    shutil.copytree(RELEASE, root, ignore_dangling_symlinks=True)
-    for name, text in MINI.items():
-        (root / "wp-content/themes/mini").mkdir(parents=True, exist_ok=True)
-        (root / "wp-content/themes/mini" / name).write_text(text)
+    release_in(root)
     (root / "wp-content/uploads").mkdir(exist_ok=True)
     (root / "wp-content/uploads/a.png").write_text("png")
     (root / ".htaccess").write_text(PERMALINKS)
