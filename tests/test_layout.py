@@ -164,6 +164,8 @@ def test_a_comparison_tells_every_difference_and_no_other(before: Survey, after:
         ('id = "a"\nall_of = ["/etc/passwd"]', 'all_of: "/etc/passwd" is to be a path below'),
         ('id = "a"\nfolders = ["../up"]', 'folders: "../up" is to be a path below'),
         ('id = "a"\nconfig = { file = "../../secret" }', 'config: "../../secret" is to be a path below'),
+        ('id = "a"\nfront_file = "../up.php"', 'front_file: "../up.php" is to be a path below'),
+        ('id = "a"\nstops_mail = { file = "/up.php", lines = [] }', 'stops_mail: "/up.php" is to be a path below'),
         ('id = "a"\nversion = { file = "v", pattern = "[0-9" }', "is no regular expression"),
         ('id = "a"\nversion = { file = "v", pattern = "[0-9]+" }', "has no group"),
         ('id = "a"\nmarker = ["x"]', '"marker" is no key of [application]'),

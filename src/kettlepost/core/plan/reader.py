@@ -291,6 +291,10 @@ def _server_faults(name: str, server: WebServer) -> Iterator[tuple[str, str]]:
 def _application_faults(application: Application) -> Iterator[tuple[str, str, str]]:
     paths = {key: getattr(application, key) for key in ("all_of", "parts", "any_of", "none_of", "folders", "leftovers")}
     paths |= {"index_files": application.index_files, "config": [application.config.file] if application.config else []}
+    alone = {key: getattr(application, key) for key in ("front_file", "sample", "document_root")}
+    paths |= {key: [path] for key, path in alone.items() if path is not None}
+    paths |= {"writable": application.writable}
+    paths |= {"stops_mail": [application.stops_mail.file] if application.stops_mail else []}
     for key, names in paths.items():
         for name in names:
             if not name or name.startswith("/") or ".." in name.split("/"):

@@ -172,7 +172,7 @@ def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
     - write it down.
     """
     for installation in _standing(layout):
-        if installation.state != "planned":
+        if installation.state != "planned" or installation.staging_of is not None:  # a copy brings what was answered
             continue
         asked = layout.application(installation).asks
         missing = [key for key in asked if not getattr(installation, key)]
