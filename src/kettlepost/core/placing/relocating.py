@@ -160,7 +160,17 @@ def _told_of(layout: AccountLayout, way: MoveWay, new: Address) -> MoveWay:
     mount, machines = layout.hosts.mount(new), layout.account.settings.ip_addresses
     if mount is not None and not layout.points_here(mount.domain) and way.by is not MoveBy.DONE:
         looks.append(say("move/hosts-file", line=f"{machines[0] if machines else 'IP'} {new.host}"))
-    return replace(way, looks=tuple(looks), down=say(f"move/{way.by}-down"), back=say(f"move/{way.by}-back"))
+    return replace(way, looks=tuple(looks), down=say(_DOWN[way.by]), back=say(_BACK[way.by]))
+
+
+_DOWN = {
+    MoveBy.FILES: "move/files-down", MoveBy.FRONT_FILE: "move/front-file-down", MoveBy.ROOT: "move/root-down",
+    MoveBy.DONE: "move/done-down",
+}  # fmt: skip
+_BACK = {
+    MoveBy.FILES: "move/files-back", MoveBy.FRONT_FILE: "move/front-file-back", MoveBy.ROOT: "move/root-back",
+    MoveBy.DONE: "move/done-back",
+}  # fmt: skip
 
 
 def _plain(address: Address) -> str:
