@@ -405,3 +405,7 @@ def test_each_way_says_where_it_can_be_looked_at_before_visitors_do(work: Work) 
     assert all(one["down"] and one["back"] for one in ways.values())
     ways = {one["by"]: one for one in work.json("move", "a.example/new", "a.example")["ways"]}
     assert ways["files"]["look"] == []  # which visitors see at once
+    assert "take-back" in ways["files"]["back"]
+    work.account(own + main + table("domain", name="t.host.test", kind="temporary", root="www") + live)
+    (same,) = (one for one in work.json("move", "a.example/new", "t.host.test/new")["ways"] if one["by"] == "files")
+    assert "take-back" not in same["back"]  # as nothing is copied

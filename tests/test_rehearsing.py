@@ -105,6 +105,7 @@ def test_a_rehearsal_is_closed_before_it_is_led_to_and_has_tables_of_its_own_bef
     live = table("installation", application="quillmoor", address="a.example", contact="office@b.example",
                  database={"name": "pages", "prefix": "qm_", "user": "pages"})  # fmt: skip
     work.account('[account]\nname = "millbrook"\nhome = "/srv/m"\n' + MAIN + choir + live)
+    assert "not surveyed" in work.run("rehearse", "a.example", "--yes").stderr
     work.there(deployed("www", "pages", "qm_") | deployed("www/shop", "shop", "qs_"))
     work.there({"www/choir/index.html": "Sing", "www/.htaccess": "Require all granted\n"}).survey()
     shown = work.run("rehearse", "a.example", "--yes")

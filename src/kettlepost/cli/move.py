@@ -58,7 +58,10 @@ def move(
     edit_options.reason(despite, because)
     if by is None:
         opened = kettlepost.open_plan(runtime.plan_folder(plan))
-        formats.write(MoveWaysShown(kettlepost.move_ways(opened, old, new, account)), form)
+        found = kettlepost.move_ways(opened, old, new, account)
+        formats.write(MoveWaysShown(found), form)
+        if all(way.why_not for way in found.ways):
+            return
         runtime.hint(f"\nenter one of them: {shlex.join(['kettlepost', 'move', old, new, '--by'])} WAY")
         return
     if alone and by is not By.done:

@@ -43,8 +43,14 @@ def rehearse(
     """
     if live.state != "live":
         raise InputError(f"{live.application} at {live.address} is {live.state}; what is rehearsed is live")
+    if live.staging_of is not None:
+        raise InputError(f"{live.address} is a copy of {live.staging_of} itself: rehearse that")
     if live.is_moving:
         raise InputError(f"{live.application} is on its way to {live.address}; confirm or undo that first")
+    if layout.contents is None:
+        raise InputError(
+            f"{layout.name} was not surveyed yet, so it is not known what of others lies there", layout.surveying
+        )
     if at is None:
         under = host_domain(layout, live.address)
         if under is None:
@@ -60,7 +66,7 @@ def rehearse(
     of = original(layout, live, place.folder)
     if of is None:
         raise InputError(f"it is not known where the files of {live.address} lie, or they lie where the copy is to go")
-    if layout.contents is not None and application.all_of and of.folder not in layout.contents.applications:
+    if application.all_of and of.folder not in layout.contents.applications:
         raise InputError(f"the survey does not show {application.shown} in {of.folder.shown}", layout.surveying)
     if FolderState(layout, "planned").is_empty(place.folder) is False:
         raise InputError(f"{place.folder.shown} is not empty, and the copy is to be told from what lies there")

@@ -110,7 +110,7 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
     )
     promised = tuple(promises(layout, old, new, promise))
     with_promises = tuple(
-        replace(_told_of(layout, way, new), changes=(*way.changes, *promised)) if not way.why_not else way
+        replace(_described(layout, way, lies, new), changes=(*way.changes, *promised)) if not way.why_not else way
         for way in ways
     )
     return MoveWays(layout.name, installation.application, old, new, lies, with_promises)
@@ -149,7 +149,7 @@ def promises(
     yield Change(layout.name, "moved", None, {key: value for key, value in values.items() if value is not None})
 
 
-def _told_of(layout: AccountLayout, way: MoveWay, new: Address) -> MoveWay:
+def _described(layout: AccountLayout, way: MoveWay, lies: Folder | None, new: Address) -> MoveWay:
     """A way with where it can be looked at beforehand, for how long nobody sees it, and how one comes back."""
     looks: list[Words] = []
     tree, place = layout.tree("now"), layout.reach(new) if way.by is not MoveBy.ROOT else None
@@ -160,6 +160,8 @@ def _told_of(layout: AccountLayout, way: MoveWay, new: Address) -> MoveWay:
     mount, machines = layout.hosts.mount(new), layout.account.settings.ip_addresses
     if mount is not None and not layout.points_here(mount.domain) and way.by is not MoveBy.DONE:
         looks.append(say("move/hosts-file", line=f"{machines[0] if machines else 'IP'} {new.host}"))
+    if way.by is MoveBy.FILES and way.lies == lies:  # nothing is copied
+        return replace(way, down=say("move/address-down"), back=say("move/address-back"))
     return replace(way, looks=tuple(looks), down=say(_DOWN[way.by]), back=say(_BACK[way.by]))
 
 

@@ -150,7 +150,7 @@ def _guarded(layout: AccountLayout, to: Folder) -> list[Guarding] | None:
 def _holds(layout: AccountLayout, installation: Installation, steps: list[Copying | AddLines]) -> bool:
     """Whether nobody sees a rehearsal who has no password, once all of it is done."""
     if layout.survey is None:
-        return True
+        return False  # nobody has read what is copied along
     files: list[Step] = [one for one in steps if not isinstance(one, BesideFiles)]
     after = surveyed_after(layout.survey, files)
     account = layout.account

@@ -10,6 +10,8 @@ SENTENCES = {
     "move/look-at": "at the temporary address {address}, before the new one is given out",
     "move/hosts-file": "from a machine of yours whose hosts file has the line {line}",
     "move/files-down": "none: both answer until the old one is sent on; nobody is to upload or write files in between",
+    "move/address-down": "none: both addresses answer",
+    "move/address-back": "the application is told its old address again, and the plan goes back (kettlepost undo)",
     "move/front-file-down": "none: the old address goes on answering",
     "move/root-down": "while the host changes it and the application is told its new address",
     "move/done-down": "none",
