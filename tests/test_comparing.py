@@ -87,6 +87,7 @@ def test_what_the_last_survey_shows_otherwise_is_told_by_address(work: Work) -> 
     assert told["a.example/new.html"][0] == "new"
     assert compared(work, "now", "before")["a.example/new.html"][0] == "lost"
     assert not compared(work, "before", "before")
+    assert "not kept" in work.run("compare", "before").stderr  # what files were called
 
 
 def test_earlier_states_come_from_git_and_other_folders(work: Work, tmp_path: Path) -> None:
