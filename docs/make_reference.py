@@ -30,6 +30,7 @@ FILES = {
         ("needs of an application", applications.Needs),
         ("shows of an application", applications.PublicMarks),
         ("stops_mail of an application", applications.AddedFile),
+        ("data of an application", applications.DataKind),
     ],
     "accounts/NAME.toml": [
         ("[account]", records.AccountSettings),
@@ -64,6 +65,7 @@ _WORDS = {
     "AskingSettings": "table",
     "PublicMarks": "table",
     "AddedFile": "table",
+    "DataKind": "table",
 }
 
 

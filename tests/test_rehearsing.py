@@ -24,7 +24,7 @@ from servers import DatabaseServer, mariadb_server
 from test_database_scripts import done
 from test_moving import PERMALINKS, SET_UP, release_in
 from test_wordpress import RELEASE, configured, php
-from wishes import Wisher
+from wishes import Wisher, tree_of
 
 MAIN = table("domain", name="a.example", kind="primary", root="www", www="apart")
 LOGIN = base64.b64encode(b"wren:open-sesame").decode()
@@ -72,12 +72,14 @@ class Rehearser(Wisher):
                 told = subprocess.run(words, capture_output=True, text=True, check=False)
                 assert told.returncode == 0, told.stderr + told.stdout
             case "configure":
-                at = next(word[2:] for word in self.server.client if word.startswith("-P"))
-                name = step["database"]["name"]
-                env = {"DB_DSN": f"mysql:host=127.0.0.1;port={at};dbname={name}", "DB_USER": "root", "DB_PASSWORD": ""}
-                program = self.home.parent / "replace.php"
-                program.write_text(self.run(*typed[0]))
-                subprocess.run(["php", program, "--write"], check=True, capture_output=True, env=os.environ | env)
+                self.runs(typed[0], step["database"]["name"])
+            case "compare-tables":
+                said = self.runs(typed[0], step["target"]["name"], step["database"]["name"], writes="")
+                assert "* users" in said, said
+            case "merge-tables":
+                self.runs(typed[0], step["target"]["name"], step["database"]["name"])
+            case "write-settings" if step["settings"][0].startswith("WP_HOME"):
+                assert "WP_HOME" not in (self.home / step["file"]).read_text()
             case "write-settings":
                 config = self.home / step["file"]
                 values = dict(one.split(" = ", 1) for one in step["settings"])
@@ -98,6 +100,18 @@ class Rehearser(Wisher):
                 Path(step["path"]).chmod(0o644)
             case _:
                 super().does(one)
+
+    def runs(self, typed: list[str], database: str, live: str = "", writes: str = "--write") -> str:
+        """A program for PHP, as the list has it written, on the databases that it is for."""
+        at = next(word[2:] for word in self.server.client if word.startswith("-P"))
+        env = {"DB_DSN": f"mysql:host=127.0.0.1;port={at};dbname={database}", "DB_USER": "root", "DB_PASSWORD": ""}
+        env |= {"LIVE_DSN": f"mysql:host=127.0.0.1;port={at};dbname={live}"} if live != database else {}
+        program = self.home.parent / "program.php"
+        program.write_text(self.run(*typed))
+        words = ["php", str(program), *([writes] if writes else [])]
+        told = subprocess.run(words, check=False, capture_output=True, text=True, env=os.environ | env)
+        assert told.returncode == 0, told.stderr + told.stdout
+        return told.stdout
 
 
 def test_a_rehearsal_is_closed_before_it_is_led_to_and_has_tables_of_its_own_before_it_works(work: Work) -> None:
@@ -159,6 +173,78 @@ def test_a_rehearsal_is_closed_before_it_is_led_to_and_has_tables_of_its_own_bef
     listed = work.json("work", "a.example/try")["steps"]
     assert {one["kind"] for one in listed}.isdisjoint({"tables", "readdress"})
     assert any(one["kind"] == "mend" for one in listed)
+
+
+def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_the_byte(work: Work) -> None:
+    home = work.homes / "millbrook"
+    live = table("installation", application="quillmoor", address="a.example", contact="office@b.example",
+                 database={"name": "pages", "prefix": "qm_", "user": "pages"})  # fmt: skip
+    work.account(f'[account]\nname = "millbrook"\nhome = "{home}"\nsurvey_from = "{home}"\n' + MAIN + live)
+    work.there(deployed("www", "pages", "qm_") | {"www/shop/index.html": "Shop", "www/post.txt": "written by a guest"})
+    choir = table("domain", name="choir.example", kind="addon", root="www/shop", www="apart")
+    (work.plan / "accounts/millbrook.toml").open("a").write(choir)
+    work.survey()
+    assert work.run("rehearse", "a.example", "--yes").returncode == 0
+    asked = ["move", "staging.a.example", "a.example"]
+    assert work.run(*asked, "--by", "files", "--keep-live", "none", "--yes").returncode == 2  # it is not there yet
+    tried = deployed("staging", "staging", "qm_") | {"staging/quill.php": "<?php // tried out"}
+    work.there(tried | {"staging/.htaccess": "Options -Indexes\n"})
+    (home / ".htpasswd-staging").write_text("wren:x\n")
+    guard = f'AuthType Basic\nAuthName "staging"\nAuthUserFile "{home}/.htpasswd-staging"\nRequire valid-user\n'
+    (home / "staging/.htaccess").open("a").write(guard)
+    plan = work.plan / "accounts/millbrook.toml"
+    plan.write_text(
+        plan.read_text().replace('state = "planned"\nstaging_of', "staging_of").replace('state = "planned"', "")
+    )
+    work.survey()
+    before, text = tree_of(home), plan.read_text()
+    shown = work.run(*asked)
+    assert "--keep-live none|all" in shown.stderr, shown.stdout + shown.stderr
+    assert work.run(*asked, "--by", "files", "--yes").returncode == 2  # nobody has said whose data are lost
+    assert work.run(*asked, "--by", "files", "--keep-live", "letters", "--yes").returncode == 2
+    assert work.run("clear", "a.example", "--everything", "--yes").returncode != 0 or tree_of(home) == before
+    assert work.run(*asked, "--by", "files", "--keep-live", "all", "--yes").returncode == 0
+    steps = work.json("work", "a.example")["steps"]
+    does = [one["step"]["do"] for one in steps]
+    order = ["compare-tables", "freeze", "merge-tables", "configure", "set-aside-folder", "copy-folder", "edit-line"]
+    assert [one for one in dict.fromkeys(does) if one in order] == order
+    assert [one["step"]["stays"] for one in steps if one["step"]["do"] == "set-aside-folder"] == [["www", "www/shop"]]
+    assert work.run("confirm", "a.example", "--yes").returncode == 2
+    for one in steps[: does.index("set-aside-folder")]:
+        work.run("work", "--done", one["id"], "--yes")
+    cleared = work.run("clear", "a.example", "--everything", "--yes")
+    assert cleared.returncode == 0, cleared.stderr
+    aside = next((home / "kettlepost-set-aside").iterdir()).name
+    assert (home / "www/shop/index.html").read_text() == "Shop"
+    assert not (home / "www/post.txt").exists()
+    numbers = list[str]()
+    for one in work.json("work", "a.example")["steps"]:
+        if one["step"]["do"] in ("copy-folder", "edit-line"):
+            carried = work.run("work", "--carry-out", one["id"], "--yes")
+            assert carried.returncode == 0, carried.stderr
+            numbers.append(carried.stderr.partition("--take-back ")[2].partition("'")[0])
+    assert (home / "www/.htaccess").read_text() == "Options -Indexes\n" + "#\n" * 4
+    assert (home / "www/quill.php").read_text() == "<?php // tried out"
+    told = {one["rule"] for one in work.json("check")["findings"]}
+    assert "rehearsal-to-go-live" in told
+    assert told.isdisjoint({"staging-shares-data", "database-differs", "shared-database"})
+    assert work.run("clear", "a.example", "--everything", "--yes").returncode != 0 or (home / "www/quill.php").exists()
+    assert work.run("confirm", "a.example", "--yes").returncode == 0
+    account = work.layout().accounts["millbrook"].account
+    state = [(one.state, one.database.name if one.database else "") for one in account.installations]
+    assert state == [("live", "staging"), ("retired", "pages")]
+    dropped = [one["step"] for one in work.json("work", "staging.a.example")["steps"]]
+    assert [one["database"]["name"] for one in dropped if one["do"] == "drop-tables"] == ["pages"]
+    assert work.run("work", "--take-back", numbers[0], "--yes").returncode == 2  # it is in use
+    assert work.run("undo", "--yes").returncode == 0
+    for number in reversed(numbers):
+        taken = work.run("work", "--take-back", number, "--yes")
+        assert taken.returncode == 0, taken.stderr
+    put = work.run("putback", aside, "--yes")
+    assert put.returncode == 0, put.stdout + put.stderr
+    assert {k: v for k, v in tree_of(home).items() if "set-aside" not in k} == before
+    while plan.read_text() != text:
+        assert work.run("undo", "--yes").returncode == 0
 
 
 NUMBER = int(os.environ.get("KETTLEPOST_REHEARSALS", "5"))
@@ -233,3 +319,48 @@ def test_a_real_wordpress_is_rehearsed_apart_from_what_is_live(work: Work, open_
         assert {path: path.read_bytes() for path in root.rglob("*") if path.is_file()} == files
         told = {(one["rule"], one["severity"]) for one in work.json("check")["findings"]}
         assert not [one for one in told if one[1] != "note" and one[0] not in ("not-pointing", "nested-root")], told
+        goes_live(rehearser, port, home)
+
+
+def goes_live(rehearser: Rehearser, port: int, home: Path) -> None:
+    """What was tried out takes the place of what is live, which keeps its people, and nobody else notices."""
+    work, root = rehearser.work, home / "www"
+    on_live = "$_SERVER['HTTP_HOST'] = 'a.example'; require 'wp-load.php'; "
+    php(
+        root,
+        f"{on_live} wp_insert_user(['user_login' => 'owl', 'user_pass' => 'hoot', 'user_email' => 'owl@a.example']);",
+    )
+    (root / "wp-content/uploads").mkdir(exist_ok=True)
+    (root / "wp-content/uploads/late.txt").write_text("uploaded meanwhile")
+    work.survey()
+    refused = work.run("move", "staging.a.example", "a.example", "--by", "files", "--yes")
+    assert refused.returncode == 2
+    assert "--keep-live none|all|content|people|settings|other" in refused.stderr
+    asked = ["move", "staging.a.example", "a.example", "--by", "files", "--keep-live", "people", "--yes"]
+    entered = work.run(*asked)
+    assert entered.returncode == 0, entered.stderr
+    rehearser.done_so_far = []
+    rehearser.closed = ""
+    left = rehearser.carry_out("a.example/")
+    assert left == [], left
+    assert "merge-tables" in rehearser.done_so_far
+    for path in ("/hello-trains/", "/wp-login.php", "/wp-content/themes/mini/style.css", "/"):
+        assert got(port, "a.example", path)[0] == 200, (path, got(port, "a.example", path))
+    page = got(port, "a.example", "/hello-trains/")[1]
+    assert "<h1>Hello trains</h1>" in page
+    assert "staging" not in page
+    assert "Tried out" in php(root, f"{on_live} echo get_option('blogname');")
+    assert php(root, f"{on_live} echo get_user_by('login', 'owl')->user_email;") == "owl@a.example"
+    assert (
+        php(root, f"{on_live} wp_set_current_user(1); echo current_user_can('manage_options') ? 'may' : 'not';")
+        == "may"
+    )
+    assert not php(root, f"{on_live} echo (new ReflectionFunction('wp_mail'))->getFileName();").endswith("no-mail.php")
+    assert (root / "choir/index.html").read_text() == "<p>Sing</p>"
+    told = {(one["rule"], one["severity"]) for one in work.json("check")["findings"]}
+    others = ("not-pointing", "nested-root", "retired-still-there")
+    assert not [one for one in told if one[1] != "note" and one[0] not in others], told
+    dropped = [one["step"] for one in rehearser.listed("staging.a.example/") if one["step"]["do"] == "drop-tables"]
+    assert [(one["database"]["name"], one["database"]["prefix"]) for one in dropped] == [("pages", "ml7_")]
+    assert rehearser.carry_out("staging.a.example/") == []
+    assert got(port, "a.example", "/hello-trains/")[0] == 200

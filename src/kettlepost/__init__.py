@@ -69,6 +69,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.database_scripts import addresses_in_tables as addresses_in_tables
     from kettlepost.workspace.database_scripts import copy_of_tables as copy_of_tables
     from kettlepost.workspace.database_scripts import database_scripts as database_scripts
+    from kettlepost.workspace.database_scripts import merge_of_tables as merge_of_tables
     from kettlepost.workspace.database_scripts import password_statements as password_statements
     from kettlepost.workspace.databases import databases as databases
     from kettlepost.workspace.databases import read_databases as read_databases
@@ -161,7 +162,8 @@ _OFFERED = {
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.set_aside.prepare": "PreparedClearing clearing",
-    "workspace.database_scripts": "addresses_in_tables copy_of_tables database_scripts password_statements",
+    "workspace.database_scripts": "addresses_in_tables copy_of_tables database_scripts merge_of_tables "
+    "password_statements",
     "workspace.databases": "databases read_databases",
     "workspace.exports": "export runs_php write_parts",
     "workspace.files": "read_table",

@@ -12,7 +12,7 @@ import kettlepost
 from kettlepost.cli import registers, runtime, source_options, subject_options
 from kettlepost.cli.password import phrase, refuse_files
 from kettlepost.render import formats
-from kettlepost.render.results import CopyShown, DatabasesRead, ReplacementShown, ScriptsShown
+from kettlepost.render.results import CopyShown, DatabasesRead, MergeShown, ReplacementShown, ScriptsShown
 
 
 def read(
@@ -149,6 +149,21 @@ def readdress(
     formats.write(ReplacementShown(kettlepost.addresses_in_tables(opened, whose, pairs or (), account)), form)
 
 
+def merge(
+    whose: Annotated[str, typer.Argument(metavar="ADDRESS", help="The rehearsal that is to go live.")],
+    account: subject_options.AccountOption = None,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("MergeShown")] = formats.Format.text,
+) -> None:
+    """Write the program, for the PHP of the host, that compares the tables of what is live with those of its rehearsal,
+    and writes what is live keeps into those.
+
+    It tells first what was written since the copy was made, changes with --write, and puts back what was there.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    formats.write(MergeShown(kettlepost.merge_of_tables(opened, whose, account)), form)
+
+
 def list_(
     account: subject_options.AccountsOption = None,
     match: registers.MatchOption = None,
@@ -170,4 +185,5 @@ def register(app: typer.Typer) -> None:
     runtime.register(group, script, "script")
     runtime.register(group, copy, "copy")
     runtime.register(group, readdress, "readdress")
+    runtime.register(group, merge, "merge")
     app.add_typer(group, name="database")

@@ -45,6 +45,15 @@ def move(
     alone: Annotated[
         bool, typer.Option("--alone", help="With --by done: keep that very address, and nothing below it.")
     ] = False,
+    keep_live: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--keep-live",
+            metavar="KIND",
+            help="Of a rehearsal that takes the place of what is live: which data of that stay; none, all, or kinds of "
+            "the application's, one by one.",
+        ),
+    ] = None,
     account: subject_options.AccountOption = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
@@ -58,18 +67,26 @@ def move(
     edit_options.reason(despite, because)
     if by is None:
         opened = kettlepost.open_plan(runtime.plan_folder(plan))
-        found = kettlepost.move_ways(opened, old, new, account)
+        found = kettlepost.move_ways(opened, old, new, account, keep_live or ())
         formats.write(MoveWaysShown(found), form)
         if all(way.why_not for way in found.ways):
             return
-        runtime.hint(f"\nenter one of them: {shlex.join(['kettlepost', 'move', old, new, '--by'])} WAY")
+        entering = shlex.join(["kettlepost", "move", old, new, "--by"])
+        if found.replaces is not None:
+            says = " ".join(f"--keep-live {one}" for one in keep_live or [f"{'|'.join(found.kinds)}"])
+            runtime.hint(f"\nenter it: {entering} files {says}")
+            return
+        runtime.hint(f"\nenter one of them: {entering} WAY")
         return
     if alone and by is not By.done:
         raise kettlepost.InputError("--alone goes with --by done; what moves takes all below its address along")
     last = until.date() if until is not None else None
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
-        return kettlepost.move(opened, old, new, by.value, account, permanent, last, not alone, despite or (), because)
+        return kettlepost.move(
+            opened, old, new, by.value, account, permanent, last, not alone, despite or (), because,
+            keep_live=keep_live or (),
+        )  # fmt: skip
 
     edit_options.propose(plan, prepare, yes, show, form)
 

@@ -46,6 +46,7 @@ class Action(StrEnum):
     SAY_DONE = "say that a step is done"
     CARRY_OUT = "carry out a step in the files"
     TAKE_BACK = "take back a step that was carried out"
+    TAKE_PLACE = "let a rehearsal take the place of what is live"
     MOVE = "bring something to another address"
     UNDO = "take back the last change of the plan"
     DISCARD = "delete for good what was set aside"
@@ -59,6 +60,7 @@ class Action(StrEnum):
     READ_DATABASES = "read what an account's databases hold"
     COPY_TABLES = "write the script that copies tables"
     READDRESS = "write the program that replaces addresses in tables"
+    MERGE_TABLES = "write the program that compares tables, and merges them"
     SET_PASSWORDS_IN = "say where passwords are kept"
     MAKE_PASSWORD = "make a password"  # noqa: S105
     MAKE_ANOTHER = "make another password"

@@ -304,9 +304,14 @@ function replace_all(array $plan, bool $writes): void
 }
 
 if (PHP_SAPI === 'cli' && isset($argv) && realpath($argv[0]) === __FILE__) {
-    if (($argv[1] ?? '') === '--back' && isset($argv[2])) {
-        put_back($argv[2]);
-    } else {
-        replace_all(json_decode(PLAN, true, 16, JSON_THROW_ON_ERROR), ($argv[1] ?? '') === '--write');
+    try {
+        if (($argv[1] ?? '') === '--back' && isset($argv[2])) {
+            put_back($argv[2]);
+        } else {
+            replace_all(json_decode(PLAN, true, 16, JSON_THROW_ON_ERROR), ($argv[1] ?? '') === '--write');
+        }
+    } catch (PDOException $refused) {
+        fwrite(STDERR, $refused->getMessage() . "\n");  // alone, as a trace may hold a password
+        exit(1);
     }
 }

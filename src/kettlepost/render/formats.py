@@ -38,6 +38,7 @@ if TYPE_CHECKING:
         GrantedList,
         ImportShown,
         MentionsShown,
+        MergeShown,
         MoveWaysShown,
         PasswordsChecked,
         PasswordTitles,
@@ -81,8 +82,9 @@ class Format(StrEnum):
 Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
-    "GrantedList", "ImportShown", "MentionsShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown",
-    "PutBack", "Recognition", "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList",
+    "GrantedList", "ImportShown", "MentionsShown", "MergeShown", "MoveWaysShown", "PasswordTitles",
+    "PasswordsChecked", "ProbeShown", "PutBack", "Recognition",
+    "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList",
     "SheetsShown", "StepShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken",
     "TakenBackShown", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
@@ -146,6 +148,9 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "CopyShown": Writers["CopyShown"](
         text=lambda: render.database_script.show_copy, json=lambda: render.database_script.copy_json,
+    ),
+    "MergeShown": Writers["MergeShown"](
+        text=lambda: render.replacing.show_merge, json=lambda: render.replacing.merge_json,
     ),
     "ReplacementShown": Writers["ReplacementShown"](
         text=lambda: render.replacing.show_program, json=lambda: render.replacing.replacement_json,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kettlepost.core.placing.relocating import MoveBy, MoveWay
+from kettlepost.core.placing.ways import MoveBy, MoveWay
 from kettlepost.render.json import document
 from kettlepost.render.results import MoveWaysShown
 from kettlepost.render.screen import Screen

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
     from kettlepost.core.answering import AddressRow, FolderRow
     from kettlepost.core.comparing import AnswersCompared
-    from kettlepost.core.databases import AddressReplacement, PasswordEntry, TableCopy
+    from kettlepost.core.databases import AddressReplacement, PasswordEntry, TableCopy, TableMerge
     from kettlepost.core.exchange import PlanEntries
     from kettlepost.core.layout import Inventory
     from kettlepost.core.placing import Granted, MoveWays, Weighing
@@ -105,6 +105,12 @@ class CopyShown(NamedTuple):
     """How tables get other names."""
 
     copy: TableCopy
+
+
+class MergeShown(NamedTuple):
+    """What a program is to compare and merge."""
+
+    merge: TableMerge
 
 
 class ReplacementShown(NamedTuple):

@@ -27,8 +27,8 @@ _SAID_IN_WORDS = (
     | kinds.DropUser
     | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
-    | kinds.TellSearchEngines | kinds.StopMail | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet
-    | kinds.Forget | kinds.Discard
+    | kinds.TellSearchEngines | kinds.StopMail | kinds.CompareTables | kinds.Freeze | kinds.MergeTables
+    | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard
 )  # fmt: skip
 """Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
@@ -252,6 +252,13 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.TellSearchEngines():
             how = "let search engines in" if step.lets_in else "keep search engines out, as the plan says"
             return f"search engines: {how}"
+        case kinds.CompareTables():
+            return f"see what was written into {_tables(step.database, False)} since they were copied"
+        case kinds.Freeze():
+            return f"see that nobody writes at {step.address} from now on: it would be lost"
+        case kinds.MergeTables():
+            what = "all data" if "all" in step.kinds else listed(map(printable, step.kinds))
+            return f"write what {_tables(step.database, False)} hold by now, {what}, {_merged_into(step)}"
         case kinds.StopMail():
             return f"let {step.address} send no mail, by its own settings or at the host"
         case kinds.SendOldOn():
@@ -481,6 +488,12 @@ def _copied_into(step: kinds.CopyTables) -> str:
     if target.name != step.database.name:
         return f"into the database {printable(target.name)}"
     return f"as tables that begin with {printable(target.prefix)}"
+
+
+def _merged_into(step: kinds.MergeTables) -> str:
+    same = step.target.name == step.database.name
+    begin = f" that begin with {printable(step.target.prefix)}" if step.target.prefix else ""
+    return f"into those{begin}" if same else f"into the same of the database {printable(step.target.name)}"
 
 
 def _tables(base: Database, is_whole: bool, but: Iterable[str] = ()) -> str:

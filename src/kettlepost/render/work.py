@@ -27,6 +27,7 @@ _COLUMN = 18
 _TITLES = {
     WorkKind.CONFIRM: "write down that {site} is live",
     WorkKind.MOVED: "write down that {site} has moved",
+    WorkKind.TAKEN_OVER: "write down that {site} is what was rehearsed",
     WorkKind.ADD: "add {site} to the hosting account",
     WorkKind.POINTS: "wait until {site} leads here everywhere",
     WorkKind.CERTIFICATE: "have a certificate made for {site}",

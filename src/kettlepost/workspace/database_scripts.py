@@ -10,12 +10,14 @@ from kettlepost.core.databases import (
     AddressReplacement,
     Dialect,
     TableCopy,
+    TableMerge,
     WantedDatabase,
     address_replacement,
     password_entries,
     password_statement,
     session_statements,
     table_copy,
+    table_merge,
     wanted_database,
     wanted_databases,
 )
@@ -25,6 +27,7 @@ from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
@@ -170,12 +173,33 @@ def addresses_in_tables(
         user = TableUser((server_key(base.server), base.name), base.prefix, base.name, base.prefix, moving, None)
         olds = dict.fromkeys(str(one).rstrip("/") for one in (of.address, of.live.address))
         asked = asked or [(old, str(moving.address).rstrip("/")) for old in olds]
+    going = going_live(layout, moving) if moving is not None else None
+    if not asked and going is not None:
+        asked = [(str(going.rehearsal.address).rstrip("/"), str(going.live.address).rstrip("/"))]
     if not asked and moving is not None and moving.address_now is not None:
         asked = [(str(moving.address_now).rstrip("/"), str(moving.address).rstrip("/"))]
     if not asked:
         raise InputError(f"{printable(whose)} is not on its way elsewhere: name the addresses as OLD=NEW")
     with_www = [(old, new) for pair in asked for old, new in (pair, *_www_of(layout, pair))]
     return address_replacement(layout, user, tuple(dict.fromkeys(with_www)))
+
+
+def merge_of_tables(plan: PlanFolder, whose: str, account: str | None = None) -> TableMerge:
+    """The tables of a rehearsal that is to take the place of what it rehearses, and which data that keeps.
+
+    Raises InputError for what is to take nobody's place.
+    """
+    layout, rehearsal = installation_at(plan, whose, account)
+    going = going_live(layout, rehearsal)
+    if going is None:
+        live = rehearsal.staging_of
+        words = [str(rehearsal.address).rstrip("/"), str(live).rstrip("/")] if live is not None else []
+        raise InputError(
+            f"{rehearsal.address} is to take nobody's place", *([Remedy.of(Action.TAKE_PLACE, *words)] if words else [])
+        )
+    if layout.account.settings.database_server not in ("mysql", "mariadb"):
+        raise InputError("the program that merges tables is written for MySQL and MariaDB")
+    return table_merge(layout, going)
 
 
 def _pair(written: str) -> tuple[str, str]:

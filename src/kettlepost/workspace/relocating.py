@@ -20,15 +20,18 @@ from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 
 
-def move_ways(plan: PlanFolder, old: str, new: str, account: str | None = None) -> MoveWays:
-    """The ways by which what is installed at an address comes to another one, side by side.
+def move_ways(
+    plan: PlanFolder, old: str, new: str, account: str | None = None, keep_live: Collection[str] = ()
+) -> MoveWays:
+    """The ways by which what is installed at an address comes to another one, side by side; `keep_live` is the data
+    that what is rehearsed keeps, where a rehearsal is to take its place.
 
     Raises InputError for what is not live, and for an address of no domain of its account.
     """
     was, goes = address_of(old), address_of(new)
     scenario = scenario_of(KnownPlan(plan, ()), today_or(None))
     layout, installation = placing.find_installation(scenario, was, account)
-    return placing.move_ways(layout, installation, goes, Promise())
+    return placing.move_ways(layout, installation, goes, Promise(), [*keep_live])
 
 
 def move(
@@ -43,8 +46,12 @@ def move(
     despite: Collection[str] = (),
     because: str | None = None,
     today: datetime.date | None = None,
+    keep_live: Collection[str] = (),
 ) -> PreparedChange:
     """Enter that an installation comes to another address, by one of the ways, and that its old one stays good.
+
+    A rehearsal takes the place of what it rehearses, which keeps the data of `keep_live`: kinds of its application's,
+    "all" or "none"; which has to be said.
 
     By "done" it has moved already; there may be anything at the old address then, or nothing, and `below` says whether
     all below it is kept as well. Raises InputError for a way that is none here, with the reason.
@@ -62,8 +69,12 @@ def move(
         if way is MoveBy.DONE and not _is_installed(scenario, was, account):
             return placing.keep_address(layout, was, goes, promise, below)
         _, installation = placing.find_installation(scenario, was, account)
-        found = placing.move_ways(layout, installation, goes, promise)
+        found = placing.move_ways(layout, installation, goes, promise, [*keep_live])
         taken = found.way(way)
+        if found.replaces is None and keep_live:
+            raise InputError(f"{was} is no rehearsal of what is live at {goes}, so nothing is kept or replaced there")
+        if found.replaces is not None and not taken.why_not and not keep_live:
+            raise InputError(f"say which data of {goes} stay as they are: --keep-live {'|'.join(found.kinds)}")
         if taken.why_not:
             raise MessageError(f"it cannot move by {way}", taken.why_not)
         return placing.move(found, taken)

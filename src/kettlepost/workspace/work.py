@@ -61,13 +61,14 @@ def work(
 class _Happened(NamedTuple):
     """What the plan folder knows of what was done: said, confirmed by account, set aside by account.
 
-    `carried` are the steps that were carried out and the numbers of their records, by their ids.
+    `carried` are the steps that were carried out, the numbers of their records, and whether they came to their end, by
+    their ids.
     """
 
     said: Mapping[str, DoneMark]
     confirmed: Mapping[str, set[str]]
     set_asides: Mapping[str, list[StoredSetAside]]
-    carried: Mapping[str, tuple[Step, str]] = {}
+    carried: Mapping[str, tuple[Step, str, bool]] = {}
 
 
 def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
@@ -79,7 +80,7 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
             is_due = days_after(head.day, days) <= moment.date()
             kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    done = {one.id: (one.step, one.number) for one in carried(plan)}
+    done = {one.id: (one.step, one.number, one.is_done) for one in carried(plan)}
     return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, done)
 
 

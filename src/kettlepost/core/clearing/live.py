@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Installation
 from kettlepost.core.survey import CONTROL_NAMES, is_in
 
 _INDEX = re.compile(r"(?:index|default|home)\.[a-z0-9]+", re.IGNORECASE)
@@ -38,7 +39,7 @@ def live_in(layout: AccountLayout, folder: Folder, taken: Iterable[str] = ()) ->
     away = list(taken)
     found: dict[str, InUse] = {}
     for place, installations in layout.present.items():
-        live = [one for one in installations if one.state == "live"]
+        live = [one for one in installations if one.state == "live" and not _is_away(layout, place, one)]
         if live:
             found[place] = InUse(f"{live[0].application} of {live[0].address}", True)
     survey = layout.survey
@@ -51,6 +52,12 @@ def live_in(layout: AccountLayout, folder: Folder, taken: Iterable[str] = ()) ->
         if not any(is_in(site.folder.below(name), one) for name in site.evidence for one in away):
             found.setdefault(site.folder, InUse(f"a {site.kind}", False))
     return {place: what for place, what in found.items() if is_in(place, folder) or is_in(folder, place)}
+
+
+def _is_away(layout: AccountLayout, place: Folder, installation: Installation) -> bool:
+    """Whether the survey shows nothing in its folder of something live that it would know."""
+    contents = layout.contents
+    return contents is not None and bool(layout.application(installation).all_of) and place not in contents.applications
 
 
 def covering(live: Mapping[str, InUse], paths: Mapping[str, str], index: Container[str]) -> Iterator[Covering]:

@@ -3,6 +3,7 @@
 from kettlepost.core.databases import copy_statements
 from kettlepost.core.databases.copying import PrefixedValues, TableCopy, table_copy
 from kettlepost.core.databases.dialect import Dialect
+from kettlepost.core.databases.merging import TableMerge, table_merge
 from kettlepost.core.databases.passwords import PURPOSES, PasswordEntry, Purpose, new_password, password_entries
 from kettlepost.core.databases.replacing import AddressReplacement, address_replacement
 from kettlepost.core.databases.statements import (
@@ -22,6 +23,7 @@ __all__ = [
     "PrefixedValues",
     "Purpose",
     "TableCopy",
+    "TableMerge",
     "WantedDatabase",
     "address_replacement",
     "copy_statements",
@@ -32,6 +34,7 @@ __all__ = [
     "scram_verifier",
     "session_statements",
     "table_copy",
+    "table_merge",
     "taking_back_statements",
     "wanted_database",
     "wanted_databases",

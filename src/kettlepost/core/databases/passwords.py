@@ -43,8 +43,8 @@ def password_entries(
     )  # fmt: skip
     base = installation.database
     if base is not None and account.settings.database_server != "sqlite":
-        title = base.entry or f"{address} (database {printable(base.name)})"
-        yield PasswordEntry(account.name, address, "database", title, base.user or base.name, LENGTH * 4)
+        user = base.user or base.name
+        yield PasswordEntry(account.name, address, "database", installation.database_entry, user, LENGTH * 4)
 
 
 def new_password(

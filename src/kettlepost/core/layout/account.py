@@ -488,6 +488,11 @@ class AccountLayout:
         """The installations that are to answer, or to lie, elsewhere than they do today."""
         return [one for one in self.account.installations if one.is_moving]
 
+    @cached_property
+    def to_go_live(self) -> list[Installation]:
+        """The rehearsals that are to take the place of what they rehearse."""
+        return [one for one in self.account.installations if one.goes_live]
+
     def comes_from(self, installation: Installation) -> Folder | None:
         """The folder that an installation lay in before it was to move; None where none is known, or it does not."""
         if installation.folder_now is not None:

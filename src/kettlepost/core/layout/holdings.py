@@ -128,12 +128,22 @@ def own_tables(
     """
     real = found.database if found is not None else None
     planned = installation.database if installation is not None else None
+    told: list[tuple[str, str, str, str]] = []
     if real is not None and real.name:
-        name, prefix, server, user = real.name, real.prefix, real.host, real.user
-    elif planned is not None:
-        name, prefix, server, user = planned.name, planned.prefix, planned.server, planned.user or ""
-    else:
-        return None
+        told.append((real.name, real.prefix, real.host, real.user))
+    if planned is not None:
+        told.append((planned.name, planned.prefix, planned.server, planned.user or ""))
+    alternatives = [_own_tables(layout, folder, installation, found, *one) for one in told]
+    is_retired = installation is not None and installation.state == "retired"
+    if is_retired:  # whose configuration may name by now what something live works with
+        return next((one for one in alternatives if one.is_apart), next(iter(alternatives), None))
+    return next(iter(alternatives), None)
+
+
+def _own_tables(
+    layout: AccountLayout, folder: Folder | None, installation: Installation | None, found: FoundApplication | None,
+    name: str, prefix: str, server: str, user: str,
+) -> OwnTables:  # fmt: skip
     key, begin = table_key(layout.account, server, name, prefix)
 
     own: set[object] = {folder, installation.number if installation is not None else None}

@@ -21,12 +21,15 @@ from kettlepost.core.placing.proposals import (
     without_www,
 )
 from kettlepost.core.placing.rehearsing import rehearse
-from kettlepost.core.placing.relocating import MoveBy, MoveWay, MoveWays, Promise, keep_address, move, move_ways
+from kettlepost.core.placing.relocating import keep_address, move, move_ways
+from kettlepost.core.placing.replacing import NO_DATA
+from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays, Promise
 from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
 __all__ = [
     "CRITERIA",
     "LARGEST",
+    "NO_DATA",
     "AccountRoom",
     "Granted",
     "MoveBy",

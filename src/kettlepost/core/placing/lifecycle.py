@@ -17,10 +17,11 @@ from kettlepost.core.layout import (
     own_tables,
 )
 from kettlepost.core.messages import Hint, MessageError, Words, joined, say, series
-from kettlepost.core.names import Address, Folder, did_you_mean
+from kettlepost.core.names import Address, Folder, did_you_mean, printable
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.going_live import going_live, gone_live, has_gone_live
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.relocation import settling
@@ -41,7 +42,7 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     if layout.contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
     asked = [*_installations_asked(layout, address, is_host), *_domains_asked(layout, address)]
-    asked += _moves_asked(layout, address, is_host)
+    asked += [*_moves_asked(layout, address, is_host), *_going_live_asked(layout, address, is_host)]
     refused = [one for one in asked if one.change is None]
     changes = tuple(one.change for one in asked if one.change is not None)
     if any(one.is_meant for one in refused) or (address is not None and refused and not changes):
@@ -100,6 +101,24 @@ def _moves_asked(layout: AccountLayout, address: Address | None, is_host: bool) 
         why_not = say("moves-asked/stays", new=lies) if new == old else not_seen
         is_named = is_meant and address is not None and installation.address.path == address.path
         yield _Confirmation(joined(what, ": ", why_not), None, is_named)
+
+
+def _going_live_asked(layout: AccountLayout, address: Address | None, is_host: bool) -> Iterator[_Confirmation]:
+    """The rehearsals that are to take the place of what they rehearse, of which one is named or all are asked."""
+    for rehearsal in layout.to_go_live:
+        going = going_live(layout, rehearsal)
+        if going is None or not any(_is_at(layout, one, address) for one in (going.live, rehearsal)):
+            continue
+        what, is_meant = at_its_address(going.live), address is not None and not is_host
+        if has_gone_live(layout, going):
+            changes = gone_live(layout, going)
+            told = say("going-live-asked/live", what=what, old=rehearsal.address)
+            yield _Confirmation(told, changes[0], asks=tuple(_to_ask(layout, going.live)))
+            told = say("going-live-asked/retired", what=at_its_address(rehearsal), base=printable(going.old.name))
+            yield _Confirmation(told, changes[1])
+        else:
+            why_not = say("going-live-asked/not-yet", folder=going.to.shown, base=printable(going.new.name))
+            yield _Confirmation(joined(what, ": ", why_not), None, is_meant)
 
 
 def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_Confirmation]:

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import datetime
-from collections.abc import Iterator
-from enum import StrEnum
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
@@ -15,67 +12,22 @@ from kettlepost.core.layout import AccountLayout, Mount
 from kettlepost.core.messages import Hint, Words, say
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing.proposals import Proposal
+from kettlepost.core.placing.replacing import ways_of_rehearsal
+from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays, Promise
 from kettlepost.core.plan import Change, Domain, Installation, Moved
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.going_live import rehearsed_by
 from kettlepost.core.rules.moves import can_move, rehearsals, root_changes
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.relocation import stays_in
 from kettlepost.core.rules.ways_out import dropping, setting
 
 
-class MoveBy(StrEnum):
-    """How something comes to another address."""
-
-    FILES = "files"
-    FRONT_FILE = "front-file"
-    ROOT = "root"
-    DONE = "done"
-
-
-class MoveWay(Struct, frozen=True):
-    """One way: what is touched, what may break, how one comes back; or `why_not`, where it is none here.
-
-    `lies` is where the files lie then, `stays` what others have in the folder that is left, which stays there. `looks`
-    is where it can be looked at before visitors see it, `down` for how long nobody sees it.
-    """
-
-    by: MoveBy
-    why_not: Words = ""
-    lies: Folder | None = None
-    touched: tuple[Words, ...] = ()
-    breaks: tuple[Words, ...] = ()
-    stays: tuple[Folder, ...] = ()
-    changes: tuple[Change, ...] = ()
-    looks: tuple[Words, ...] = ()
-    down: Words = ""
-    back: Words = ""
-
-
-class Promise(Struct, frozen=True):
-    """How an old address is kept: for how long, and whether browsers are told that it is for good."""
-
-    is_permanent: bool = False
-    until: datetime.date | None = None
-    since: datetime.date | None = None
-
-
-class MoveWays(Struct, frozen=True):
-    """An installation that is to move, its addresses before and after, and the ways."""
-
-    account: str
-    application: str
-    old: Address
-    new: Address
-    lies: Folder | None
-    ways: tuple[MoveWay, ...]
-
-    def way(self, by: MoveBy) -> MoveWay:
-        """One of them; its `why_not` says where it is none here."""
-        return next(one for one in self.ways if one.by is by)
-
-
-def move_ways(layout: AccountLayout, installation: Installation, new: Address, promise: Promise) -> MoveWays:
-    """The ways to another address of the same account.
+def move_ways(
+    layout: AccountLayout, installation: Installation, new: Address, promise: Promise, keeps: Sequence[str] = ()
+) -> MoveWays:
+    """The ways to another address of the same account; `keeps` is the data that what is rehearsed keeps, where a
+    rehearsal is to take its place.
 
     Raises InputError for what is not live, is on its way already, or is to go where the account has no address.
     """
@@ -97,6 +49,8 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
     others = [one for one in layout.account.installations if one.number != installation.number]
     spot = canonical(layout, new)
     holder = next((one for one in others if one.state != "retired" and canonical(layout, one.address) == spot), None)
+    if holder is not None and holder == rehearsed_by(layout, installation):
+        return ways_of_rehearsal(layout, installation, holder, keeps)
     if holder is not None:
         taken = say("move/taken", address=new, application=holder.application, state=holder.state)
         return MoveWays(
@@ -118,12 +72,21 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
 
 def move(found: MoveWays, way: MoveWay) -> Proposal:
     """What is written for a way that is one here."""
+    if found.replaces is not None:
+        return Proposal(found.account, way.changes, tuple(_told_of(found, found.replaces)))
     told = [Hint(say("move/moves", application=found.application, old=found.old, new=found.new, by=way.by))]
     if way.stays:
         told.append(Hint(say("move/stays", stays=[one.shown for one in way.stays])))
     if way.by is not MoveBy.DONE:
         told.append(Hint(say("move/then"), (Remedy.of(Action.LIST_WORK, str(found.new).rstrip("/")),)))
     return Proposal(found.account, way.changes, tuple(told))
+
+
+def _told_of(found: MoveWays, live: Installation) -> Iterator[Hint]:
+    """What is told of a rehearsal that is to take the place of what is live."""
+    yield Hint(say("move/replaces", old=found.old, new=found.new))
+    lists = (Remedy.of(Action.LIST_WORK, str(live.address).rstrip("/")),)
+    yield Hint(say("move/then"), lists)
 
 
 def keep_address(layout: AccountLayout, old: Address, new: Address, promise: Promise, below: bool) -> Proposal:

@@ -1,7 +1,9 @@
 """What should be: the plan folder's records, reading them, editing their text, and where each was written."""
 
 from kettlepost.core.plan.applications import (
+    ALL_DATA,
     FURTHER_RIGHTS,
+    OTHER_DATA,
     RIGHTS,
     Application,
     ConfigMark,
@@ -55,8 +57,10 @@ from kettlepost.core.plan.toml_text import as_value
 from kettlepost.core.plan.versions import fits
 
 __all__ = [
+    "ALL_DATA",
     "FURTHER_RIGHTS",
     "LARGEST_FILE",
+    "OTHER_DATA",
     "RIGHTS",
     "SETTINGS_FILE",
     "TABLES",

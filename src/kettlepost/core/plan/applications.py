@@ -10,6 +10,9 @@ RIGHTS = ("SELECT", "INSERT", "UPDATE", "DELETE", "CREATE", "ALTER", "DROP", "IN
 """What every application does with its own tables."""
 FURTHER_RIGHTS = ("CREATE TEMPORARY TABLES", "LOCK TABLES", "REFERENCES")
 """What one may do as well whose entry does not say."""
+ALL_DATA = "all"
+OTHER_DATA = "other"
+"""All the data of an application, and what none of its kinds names."""
 
 
 class VersionMark(Struct, forbid_unknown_fields=True):
@@ -64,6 +67,20 @@ class AddedFile(Struct, forbid_unknown_fields=True):
 
     file: str
     lines: list[str]
+
+
+class DataKind(Struct, forbid_unknown_fields=True):
+    """Data of an application that belong together, such as what is written and what is bought.
+
+    Keys:
+        name: what it is called
+        tables: the tables, without the prefix
+        folders: the folders with what belongs to them, from the application's folder
+    """
+
+    name: str
+    tables: list[str] = field(default_factory=list)
+    folders: list[str] = field(default_factory=list)
 
 
 class Needs(Struct, forbid_unknown_fields=True):
@@ -145,6 +162,7 @@ behind = which values, with | between, where not all do
         asks: what its installer asks for, of title and language
         shows: by what it is known to whoever opens its pages
         stops_mail: a file by which it sends no mail, for a copy that is only tried out
+        data: its data by kinds, of which each may be taken from a copy that was tried out, or kept
     """
 
     id: str
@@ -182,6 +200,7 @@ behind = which values, with | between, where not all do
     asks: list[Literal["title", "language"]] = field(default_factory=list)
     shows: PublicMarks | None = None
     stops_mail: AddedFile | None = None
+    data: list[DataKind] = field(default_factory=list)
 
     @property
     def shown(self) -> str:

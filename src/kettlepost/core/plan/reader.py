@@ -23,7 +23,7 @@ from kettlepost.core.names import (
     printable,
     quoted,
 )
-from kettlepost.core.plan.applications import Application, PublicMarks
+from kettlepost.core.plan.applications import ALL_DATA, OTHER_DATA, Application, PublicMarks
 from kettlepost.core.plan.records import (
     Account,
     AccountFile,
@@ -295,6 +295,7 @@ def _application_faults(application: Application) -> Iterator[tuple[str, str, st
     paths |= {key: [path] for key, path in alone.items() if path is not None}
     paths |= {"writable": application.writable}
     paths |= {"stops_mail": [application.stops_mail.file] if application.stops_mail else []}
+    paths |= {"data": [folder for kind in application.data for folder in kind.folders]}
     for key, names in paths.items():
         for name in names:
             if not name or name.startswith("/") or ".." in name.split("/"):
@@ -305,6 +306,9 @@ def _application_faults(application: Application) -> Iterator[tuple[str, str, st
         if inside is not None:
             text = f"{quoted(inside)} is to be there, and one of its leftovers, {quoted(path)}, is to be removed"
             yield marks[inside], "contradiction", text
+    for kind in application.data:
+        if kind.name in (ALL_DATA, OTHER_DATA) or [one.name for one in application.data].count(kind.name) > 1:
+            yield "data", "contradiction", f"data: {quoted(kind.name)} is the name of something else already"
     if application.version is not None:
         yield from _pattern_faults("version", application.version.pattern)
     if application.single_file is not None:
@@ -505,6 +509,17 @@ def _no_move(installation: Installation) -> str:
     return ""
 
 
+def _not_live(installation: Installation) -> str:
+    """Why an installation cannot be one that takes the place of what it rehearses; empty where it can."""
+    if not installation.goes_live:
+        return f"live_keeps goes with goes_live; {installation.address} stays what it is"
+    if installation.staging_of is None:
+        return f"goes_live goes with staging_of; {installation.address} rehearses nothing"
+    if installation.state != "live" or installation.is_moving:
+        return f"what takes the place of what it rehearses is live, and not on its way; {installation.address} is not"
+    return ""
+
+
 def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[Fault]:
     package = account.settings.package
     if package is not None and package not in settings.package:
@@ -520,6 +535,9 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
     for installation in account.installations:
         if installation.is_moving and (text := _no_move(installation)):
             key = "address_now" if installation.address_now is not None else "folder_now"
+            yield account.place(installation, key).fault("contradiction", text)
+        if (installation.goes_live or installation.live_keeps) and (text := _not_live(installation)):
+            key = "goes_live" if installation.goes_live else "live_keeps"
             yield account.place(installation, key).fault("contradiction", text)
     unknown = [one for one in account.installations if one.application not in applications]
     suggestions = Suggestions(applications if unknown else ())

@@ -14,7 +14,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quoted
+from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.plan.applications import Application
 from kettlepost.core.plan.source import SourceFile, SourcePlace
 from kettlepost.core.remedies import Action, Remedy
@@ -360,6 +360,9 @@ class Installation(Table, frozen=True):
         admin_user: who looks after it there
         contact: the mail address that its notices go to
         staging_of: the address that it is a rehearsal for
+        goes_live: whether it is to take the place of what it rehearses
+        live_keeps: of which data that keeps what it has then: kinds of the application's entry, "other" for what none \
+of them names, or "all"
         indexing: false where the application itself keeps search engines out
         licensed_to: the address that its licence is bound to
         version: the one that was last written down
@@ -386,6 +389,8 @@ class Installation(Table, frozen=True):
     admin_user: str | None = None
     contact: str | None = None
     staging_of: Address | None = None
+    goes_live: bool = False
+    live_keeps: list[str] = field(default_factory=list)
     indexing: bool = True
     licensed_to: Address | None = None
     version: str | None = None
@@ -401,6 +406,13 @@ class Installation(Table, frozen=True):
     deploy_by: DeployBy | None = None
     address_now: Address | None = None
     folder_now: Folder | None = None
+
+    @property
+    def database_entry(self) -> str:
+        """The title under which the password of its database user is kept; empty where it has no database."""
+        base = self.database
+        title = f"{printable(str(self.address))} (database {printable(base.name)})" if base is not None else ""
+        return (base.entry if base is not None else None) or title
 
     @property
     def is_moving(self) -> bool:

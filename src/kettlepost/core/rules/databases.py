@@ -12,6 +12,7 @@ from kettlepost.core.names import printable, quoted
 from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
+from kettlepost.core.rules.going_live import going_live, has_gone_live
 from kettlepost.core.rules.parties import application_party, installation_party, named
 from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import RuleReach, account_rule, across
@@ -400,8 +401,9 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
         differs = {"name": real.name} if real.name != installation.database.name else {}
         if real.prefix and real.prefix != installation.database.prefix:
             differs["prefix"] = real.prefix
-        if not differs:
-            continue
+        going = going_live(layout, installation) if differs else None
+        if not differs or (going is not None and has_gone_live(layout, going)):
+            continue  # which has a finding of its own
         said = series(f"{key} {quoted(value)}" for key, value in differs.items())
         planned = series(quoted(getattr(installation.database, key)) for key in differs)
         plain = all(value == printable(value) for value in differs.values())

@@ -11,6 +11,7 @@ from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.going_live import going_live, has_gone_live
 from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
 from kettlepost.core.rules.parties import application_party, at_its_address, folder_party, installation_party, named
 from kettlepost.core.rules.paths import canonical
@@ -493,6 +494,9 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         mine, theirs = users.get(installation.number), users.get(live.number)
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
+        going = going_live(layout, installation)
+        if going is not None and has_gone_live(layout, going):
+            continue  # which is so until it is confirmed, and has a finding of its own
         own, words = _own_tables(layout, installation)
         new = Database(own.get("name", theirs.name), own.get("prefix", theirs.written))
         yield Finding(

@@ -25,12 +25,17 @@ def protecting(layout: AccountLayout, folder: Folder, files: Sequence[str] = ())
         name for name in numbered((users_file(folder),)) if not state.has(HOME, name)
     )  # others' users are in one that is there
     path = f"{home.rstrip('/')}/{name}"
-    lines = [
+    lines = asking_for_users(layout, folder, path)
+    written = [line for name in files for line in _for_file(name, lines)] if files else lines
+    return [MakePasswordFile(layout.name, path), *lines_in(layout, folder, written)]
+
+
+def asking_for_users(layout: AccountLayout, folder: Folder, path: str) -> list[str]:
+    """The lines that ask for a password of those in a file."""
+    return [
         "AuthType Basic", f"AuthName {in_quotes(folder.name or layout.name)}", f"AuthUserFile {in_quotes(path)}",
         "Require valid-user",
     ]  # fmt: skip
-    written = [line for name in files for line in _for_file(name, lines)] if files else lines
-    return [MakePasswordFile(layout.name, path), *lines_in(layout, folder, written)]
 
 
 def users_file(folder: Folder) -> str:

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import re
-
 from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, TableUser, server_key
-from kettlepost.core.names import Address, Folder
+from kettlepost.core.layout import AccountLayout, FolderState, TableUser, server_key
+from kettlepost.core.names import HOME, Address, Folder, unprintable
 from kettlepost.core.plan import Database, Installation
 from kettlepost.core.rules.exposure import is_shut
 from kettlepost.core.rules.moves import carried
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.protection import protecting, users_file
+from kettlepost.core.rules.protection import asking_for_users, protecting, users_file
 from kettlepost.core.rules.relocation import stays_in, written_anew
+from kettlepost.core.rules.ways_out import numbered
 from kettlepost.core.steps import (
     AddLines,
     BesideFiles,
@@ -136,15 +135,36 @@ _BEGIN = "AuthUserFile "
 
 def _guarded(layout: AccountLayout, to: Folder) -> list[Guarding] | None:
     """The same as it was written, once it is seen: its file with the users has that very name."""
-    control = layout.contents.htaccess(to) if layout.contents is not None else None
-    lines = [one.partition(" ")[2] for one in control.lines] if control is not None else []
-    own_name = re.compile(rf'{_BEGIN}".*/{re.escape(users_file(to))}-?[0-9]*"')  # that of what was copied is another's
-    at = next((n for n, one in enumerate(lines) if own_name.fullmatch(one)), None)
-    if at is None or at < 2 or lines[at + 1 : at + 2] != ["Require valid-user"]:
+    lines = tuple(line for _, line in guard_lines(layout, to))
+    if not lines:
         return None
-    path = lines[at].removeprefix(_BEGIN).strip('"')
-    own = AddLines(layout.name, to, ".htaccess", tuple(lines[at - 2 : at + 2]))
-    return [own, MakePasswordFile(layout.name, path)]
+    path = next(line for line in lines if line.startswith(_BEGIN)).removeprefix(_BEGIN).strip('"')
+    return [AddLines(layout.name, to, ".htaccess", lines), MakePasswordFile(layout.name, path)]
+
+
+def guard_lines(layout: AccountLayout, folder: Folder) -> list[tuple[int, str]]:
+    """The lines by which a rehearsal asks for a password, with their numbers; none where they are not seen.
+
+    A survey keeps what asks for a password, and neither its name nor where its users are: so that they are known by
+    their order at the end of the file, and by the file with the users, of which there is to be one in the home.
+    """
+    control, home = (
+        layout.contents.htaccess(folder) if layout.contents is not None else None,
+        layout.account.settings.home,
+    )
+    numbered_lines = [one.partition(" ")[::2] for one in control.lines] if control is not None else []
+    lines = {int(number): unprintable(line) for number, line in numbered_lines if number.isdigit()}
+    state, users = FolderState(layout, "now"), list[str]()
+    for name in numbered((users_file(folder),)):
+        if not state.has(HOME, name):
+            break
+        users.append(name)
+    at = max((number for number, line in lines.items() if line == "AuthType Basic"), default=0)
+    is_whole = lines.get(at + 1, "").startswith("AuthName") and lines.get(at + 3) == "Require valid-user"
+    if home is None or len(users) != 1 or not at or not is_whole or max(lines) != at + 3:
+        return []
+    path = f"{home.rstrip('/')}/{users[0]}"
+    return list(enumerate(asking_for_users(layout, folder, path), at))
 
 
 def _holds(layout: AccountLayout, installation: Installation, steps: list[Copying | AddLines]) -> bool:

@@ -20,6 +20,7 @@ from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.going_live import going_live, gone_live, has_gone_live, taking_over
 from kettlepost.core.rules.moves import moving_words, reading_in, root_steps
 from kettlepost.core.rules.parties import (
     application_party,
@@ -31,7 +32,7 @@ from kettlepost.core.rules.parties import (
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.relocation import relocation_steps, settling
 from kettlepost.core.rules.ways_out import MANY, dropping, setting, staying
-from kettlepost.core.steps import Decide, LookAgain, Question
+from kettlepost.core.steps import Decide, LookAgain, Question, Step
 
 
 @account_rule("root-to-move", "note", reaches=RuleReach.FOLDER)
@@ -130,6 +131,73 @@ def installation_to_move(layout: AccountLayout) -> Iterator[Finding]:
             title=title,
             why=why,
             parties=[installation_party(layout.account, installation, "address_now")],
+            ways_out=ways,
+        )
+
+
+@account_rule("rehearsal-to-go-live", "note", reaches=RuleReach.ACCOUNT)
+def rehearsal_to_go_live(layout: AccountLayout) -> Iterator[Finding]:
+    """A rehearsal is to take the place of what it rehearses, with what was tried out on it.
+
+    Until its files are there, visitors see what was live before. What is written there meanwhile is lost, but for the
+    data that it keeps. Once the configuration where visitors are led names the tables of the rehearsal, it has come:
+    from then on those are the live ones, and what is tried out on the rehearsal happens to them.
+
+    Bad:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/try"
+        staging_of = "millbrookrail.example/shop"
+        goes_live = true
+        database = { name = "millb_try", prefix = "bs4_" }
+
+    Good:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_try", prefix = "bs4_" }
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/try"
+        state = "retired"
+        staging_of = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+    Ways out:
+
+    - do what its work list says, and confirm it, which retires the rehearsal with the tables that were live before;
+    - if it is to stay a rehearsal, take `goes_live` out.
+    """
+    for rehearsal in layout.to_go_live:
+        going = going_live(layout, rehearsal)
+        stays = [setting(layout, rehearsal, goes_live=None, live_keeps=None)]
+        if going is None:
+            words, named = say("to-go-live/unknown"), at_its_address(rehearsal)
+            title, ways = say("to-go-live/cannot", named=named, live=rehearsal.staging_of), [WayOut(words, stays)]
+        elif has_gone_live(layout, going):
+            title = say("to-go-live/has-come", named=at_its_address(rehearsal), live=going.live.address)
+            done = Remedy.of(Action.CONFIRM, str(going.live.address))
+            ways = [WayOut(say("to-go-live/write"), list(gone_live(layout, going)), done)]
+        else:
+            title = say("to-go-live/title", named=at_its_address(rehearsal), live=going.live.address)
+            lists = Remedy.of(Action.LIST_WORK, str(going.live.address))
+            steps: list[Step] = [*taking_over(layout, going)]
+            do = WayOut(say("to-go-live/do"), list(gone_live(layout, going)), lists, steps)
+            ways = [do, WayOut(say("to-go-live/stay"), stays)]
+        has_come = going is not None and has_gone_live(layout, going)
+        yield Finding(
+            at=str(rehearsal.address),
+            title=title,
+            why=say("to-go-live/why-come" if has_come else "to-go-live/why"),
+            parties=[installation_party(layout.account, rehearsal, "goes_live")],
             ways_out=ways,
         )
 

@@ -25,14 +25,17 @@ from kettlepost.core.steps.planning import (
 from kettlepost.core.steps.sites import (
     BindLicence,
     ClearFolder,
+    CompareTables,
     CopySheet,
     Discard,
     Forget,
+    Freeze,
     GivePassword,
     InstallApplication,
     MakePassword,
     MakeRecord,
     Mend,
+    MergeTables,
     RedirectToHttps,
     RegisterName,
     RemoveLeftovers,
@@ -457,7 +460,7 @@ OfSites = (
     RegisterName | SettleMail | SetNameServers | MakeRecord | RedirectToHttps | Forget | Mend | ClearFolder
     | MakePassword | GivePassword | InstallApplication | UploadFiles | WriteSettings | SetUp | RemoveLeftovers
     | SeePage | BindLicence | TellSearchEngines | StopMail | SendOldOn | SetUpdates | SetBackups | WriteSheet
-    | CopySheet | Discard
+    | CopySheet | Discard | CompareTables | Freeze | MergeTables
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
 OfThePlan = (

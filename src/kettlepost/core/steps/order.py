@@ -100,6 +100,8 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
                 place == step.root or place.is_inside(step.root) for place in _filled(first)
             )
         case kinds.CopyFolder() | kinds.MoveFolder() | kinds.MoveFile():
+            if isinstance(first, kinds.SetAsideFolder):
+                return step.to == first.folder
             return isinstance(first, kinds.MakeFolder) and (step.to == first.folder or step.to.is_inside(first.folder))
         case kinds.CarryLines():
             return step.to in _filled(first)
@@ -113,7 +115,10 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             is_there = makes or _is_cleared(first, step)
             return is_there or isinstance(first, follows) or _is_of_file(first, step.folder, step.file)
         case kinds.Configure():
-            has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
+            has_data = (
+                isinstance(first, kinds.CopyTables | kinds.MakeDatabase | sites.MergeTables)
+                and step.database is not None
+            )
             is_led = isinstance(first, kinds.Configure) and bool(first.address) and not step.address
             return has_data or is_led or (step.folder is not None and step.folder in _filled(first))
         case planning.ChangeRights():

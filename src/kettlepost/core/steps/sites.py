@@ -216,6 +216,33 @@ class StopMail(BaseStep, frozen=True, tag="stop-mail"):
     address: str
 
 
+class CompareTables(BaseStep, frozen=True, tag="compare-tables"):
+    """See what was written into the tables of what is live since they were copied, before a copy replaces them."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    database: Database
+    target: Database
+
+
+class Freeze(BaseStep, frozen=True, tag="freeze"):
+    """See that nobody writes at an address until what takes its place is there, as it would be lost."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    address: str
+
+
+class MergeTables(BaseStep, frozen=True, tag="merge-tables"):
+    """Write the rows of some kinds of data into the same tables of a copy, in the place of what those hold."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    database: Database
+    target: Database
+    kinds: tuple[str, ...]
+
+
 class SendOldOn(BaseStep, frozen=True, tag="send-old-on"):
     """Send visitors of an old address on to a new one."""
 

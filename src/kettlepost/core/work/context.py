@@ -61,7 +61,7 @@ class WorkContext:
     def __init__(
         self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
         confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
-        carried: Mapping[str, tuple[Step, str]] | None = None,
+        carried: Mapping[str, tuple[Step, str, bool]] | None = None,
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
         self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
@@ -88,13 +88,13 @@ class WorkContext:
         shown = printable(str(site))
         own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
         looked = self._looked(step) if seen is not None else ""
-        does, (known, number) = list(remedies), self._carried.get(own, (None, ""))
+        does, (known, number, is_whole) = list(remedies), self._carried.get(own, (None, "", False))
         if isinstance(step, CarriedOut) and not does:
             does.append(Remedy.of(Action.CARRY_OUT, own))
         return WorkStep(
             own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, looked,
             self.said.get(own), does, self._aside.get(getattr(step, "folder", ""), "") if seen else "",
-            number if known == step else "",
+            number if known == step else "", is_carried=known == step and is_whole,
         )  # fmt: skip
 
     def look(

@@ -8,9 +8,11 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.steps import Discard
 from kettlepost.core.work.context import WorkContext
+from kettlepost.core.work.going_live import replaced
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
 from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep
@@ -49,6 +51,8 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
             else:
                 yield from before
                 yield from installation_steps(context, installation)
+        elif (going := going_live(context.layout, installation)) is not None:
+            yield from replaced(context, going)
         elif installation.is_moving:
             yield from _with_above(context, context.domain_of(installation.address), hosts)
             yield from relocated(context, installation)

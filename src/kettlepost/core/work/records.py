@@ -74,6 +74,10 @@ class WorkKind(StrEnum):
     PROTECT = "protect"
     NO_MAIL = "no-mail"
     COPY_TABLES = "tables"
+    MEANWHILE = "meanwhile"
+    FREEZE = "freeze"
+    MERGE_TABLES = "merge"
+    TAKEN_OVER = "taken-over"
 
 
 class DoneMark(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
@@ -101,7 +105,7 @@ class WorkStep(Struct):
     `seen` is whether it shows that it is done, None where nothing tells, and `looked` when that was looked at (ISO
     8601, UTC), empty where the plan tells it; `said` is what somebody said. `remedies` do it, or help, with the
     program; `set_aside` is the number of what was set aside by it, `carried` that of its record where the program
-    carried it out. `blocked_by` names the ids that are still to be
+    carried it out, and `is_carried` whether it came to its end. `blocked_by` names the ids that are still to be
     done first, `step` is what is done, `until` is the day on which it is done at the latest as a rule, in ISO 8601
     form.
     """
@@ -120,14 +124,21 @@ class WorkStep(Struct):
     remedies: list[Remedy] = field(default_factory=list)
     set_aside: str = ""
     carried: str = ""
+    is_carried: bool = False
     blocked_by: list[str] = field(default_factory=list)
     until: str = ""
     is_longest: bool = False
 
     @property
     def is_done(self) -> bool:
-        """Whether it is: as it is seen, else as somebody said. What was said after a look counts until the next."""
-        return self.seen is True or (self.said is not None and (self.seen is None or self.is_said_since))
+        """Whether it is: as it is seen, else as somebody said, or as the program did it where no look tells.
+
+        What was said after a look counts until the next.
+        """
+        is_done_here = self.is_carried and self.seen is None
+        return (
+            self.seen is True or is_done_here or (self.said is not None and (self.seen is None or self.is_said_since))
+        )
 
     @property
     def way_back(self) -> Remedy | None:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database, Installation
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.rehearsing import Rehearsed, copying_files, guarding, stopping_mail
+from kettlepost.core.rules.rehearsing import Rehearsed, copying_files, guard_lines, guarding, stopping_mail
 from kettlepost.core.rules.tables_apart import copy_remedy
 from kettlepost.core.steps import (
     AddLines,
@@ -36,7 +36,7 @@ from kettlepost.core.work.installing import (
 from kettlepost.core.work.records import WorkKind, WorkStep
 from kettlepost.core.work.relocating import control_lines
 
-_DATA_TOGETHER = frozenset(("staging-shares-data", "shared-database"))
+DATA_TOGETHER = frozenset(("staging-shares-data", "shared-database"))
 """What is found while the copy still works with the data of what is live, which the list itself ends."""
 
 
@@ -51,7 +51,7 @@ def rehearsed(
     layout, site = context.layout, installation.address
     application, to = layout.application(installation), layout.folder_of(installation)
     is_apart = not of.shares_tables(installation.database)
-    mended = list(mended_steps(context, installation, _DATA_TOGETHER if is_apart else frozenset()))
+    mended = list(mended_steps(context, installation, DATA_TOGETHER if is_apart else frozenset()))
     yield from mended
     ready = [step.id for step in mended]
     domain = context.domain_of(site)
@@ -111,7 +111,7 @@ def _guard(
     site, contents = installation.address, context.contents
     seen = None
     if isinstance(guard, AddLines) and contents is not None:
-        seen = set(guard.lines) <= control_lines(contents, guard.folder, guard.file) or None
+        seen = bool(guard_lines(context.layout, guard.folder)) or None
     subject = f"{site} users" if isinstance(guard, MakePasswordFile) else ""
     return context.step(WorkKind.PROTECT, site, guard, needs, seen, subject)
 

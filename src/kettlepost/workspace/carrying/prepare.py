@@ -32,6 +32,7 @@ from kettlepost.core.clearing import (
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.names import HOME, Folder, did_you_mean, printable, quoted
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.steps import (
     AddLines,
     CarriedOut,
@@ -60,6 +61,7 @@ from kettlepost.workspace.set_aside.listing import (
     access_to,
     afterwards,
     at_work,
+    digest_of,
     look_again,
     see_nothing_is_half_way,
 )
@@ -363,14 +365,17 @@ def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: Carri
                 Remedy.of(Action.LIST_SET_ASIDE, record.head.account),
             )
     made = {item.path for item in record.items if item.do in NEW}
+    replaced = [going for one in layout.to_go_live if (going := going_live(layout, one)) is not None]
     coming = {layout.folder_of(one) for one in layout.moving}  # which do not answer from there yet
+    coming |= {going.to for going in replaced}  # of which nobody has confirmed yet that they do
+    given_way = {going.live.number for going in replaced}
     if isinstance(step, CopyFolder | CarryLines) and step.to not in coming:  # without the lines it would be open to all
         led = layout.tree("now").mounts.get(step.to, ())
         if led and (isinstance(step, CarryLines) or step.to in made):
             raise InputError(f"{led[0].address} leads to {step.to.shown} by now, where it is in use")
     for one in layout.account.installations:
         folder = layout.folder_of(one)
-        if one.state != "live" or one.is_moving or folder is None:
+        if one.state != "live" or one.is_moving or folder is None or one.number in given_way:
             continue
         front = layout.reach(one.address)
         file = front.below(layout.front_file(one)) if front is not None and front != folder else folder
@@ -420,9 +425,22 @@ def _as_left(
         if found is None:
             continue
         if is_done and item.kind != "folder":
-            yield item
+            yield item.seen_as(found) if _reads_as_copied(store, item, found) else item
         elif is_made(store, item, found):
             yield item.seen_as(found)
+
+
+def _reads_as_copied(store: SetAsideStore, item: CarriedItem, found: FileEntry) -> bool:
+    """Whether a copy that was written since, by a step that was taken back, say, holds what it is a copy of again."""
+    if item.do is not FileChange.COPY or item.kind != "file" or found.kind != "file" or found == item.entry:
+        return False
+    origin = store.access.look(item.origin)
+    if origin is None or (origin.kind, origin.size) != ("file", found.size):
+        return False
+    try:
+        return digest_of(store.access, item.path) == digest_of(store.access, item.origin)
+    except Trouble:
+        return False
 
 
 def _around(paths: set[str]) -> str:

@@ -33,9 +33,10 @@ from kettlepost.core.clearing import (
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, printable
-from kettlepost.core.plan import changed_account
+from kettlepost.core.plan import Change, changed_account
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import AllowanceUse, use_of
+from kettlepost.core.rules.going_live import going_live, has_gone_live
 from kettlepost.core.rules.moves import kept_apart
 from kettlepost.core.rules.relocation import settling, stays_in
 from kettlepost.core.rules.ways_out import setting
@@ -304,7 +305,7 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
     context = context_of(plan, target.account)
     layout = context.layout
     moving = [domain for domain in layout.account.domains if domain.root_now is not None and domain.claims_root]
-    if not moving and not layout.moving:
+    if not moving and not layout.moving and not layout.to_go_live:
         return layout
     gone = [domain for domain in moving if has_changed_root(context, domain)]
     for domain in moving if Measure(measure) is Measure.EVERYTHING else ():
@@ -324,8 +325,29 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
                 layout.surveying,
             )
     changes = [setting(layout, domain, root_now=None) for domain in gone]
+    changes += _given_way(layout, target, measure)
     changed = changed_account(layout.account, [*changes, *(settling(layout, one) for one in copied)])
     return layout if changed is None else layout.changed(changed[0])
+
+
+def _given_way(layout: AccountLayout, target: Target, measure: Measure | str) -> list[Change]:
+    """What is live and gives way to its rehearsal is done with, once all of it is to go.
+
+    Raises InputError where it is not seen whether that has come already, and while its rehearsal is not there.
+    """
+    changes: list[Change] = []
+    for one in layout.to_go_live if Measure(measure) is Measure.EVERYTHING else ():
+        going = going_live(layout, one)
+        if going is None or going.to != target.folder or has_gone_live(layout, going) is True:
+            continue
+        there = layout.contents.applications.get(going.folder) if layout.contents is not None else None
+        if has_gone_live(layout, going) is None or there is None or there.application != one.application:
+            raise InputError(
+                f"it is not seen that {going.folder.shown} holds what is to come to {target.folder.shown}",
+                layout.surveying,
+            )
+        changes.append(setting(layout, going.live, state="retired"))
+    return changes
 
 
 def _left_beside(plan: PlanFolder, target: Target) -> tuple[KeptEntry, ...]:
@@ -335,6 +357,10 @@ def _left_beside(plan: PlanFolder, target: Target) -> tuple[KeptEntry, ...]:
         old, new = layout.comes_from(installation), layout.folder_of(installation)
         if old == target.folder and new is not None and new != old:
             found.update(stays_in(layout, installation, old, new))
+    for one in layout.to_go_live:
+        going = going_live(layout, one)
+        if going is not None and going.to == target.folder:
+            found.update((*going.stays, *going.kept))
     for domain in layout.account.domains:
         if domain.root_now is not None and domain.root is not None and layout.real(domain.root_now) == target.folder:
             found.update(kept_apart(layout, domain, target.folder, layout.real(domain.root)))

@@ -1,0 +1,225 @@
+"""The work of letting what was rehearsed take the place of what is live, with the data that each of them keeps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from kettlepost.core.answering import Requests
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import say
+from kettlepost.core.moving import web_address
+from kettlepost.core.names import Folder
+from kettlepost.core.plan import ALL_DATA, OTHER_DATA, Application, Change, Database, Installation
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.exposure import is_shut
+from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.rehearsing import guard_lines
+from kettlepost.core.rules.relocation import stays_in, written_anew
+from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.steps import (
+    CompareTables,
+    Configure,
+    Confirm,
+    CopyFolder,
+    EditLine,
+    Freeze,
+    LookAgain,
+    LookAtFile,
+    MergeTables,
+    OpenPage,
+    SetAsideFolder,
+    Step,
+    TellSearchEngines,
+    WriteSettings,
+    survey_after,
+)
+
+Replacing = SetAsideFolder | CopyFolder | EditLine | LookAtFile
+"""What brings the files of a rehearsal to the place of what is live."""
+TakingOver = (
+    CompareTables | Freeze | MergeTables | Configure | Replacing | WriteSettings | OpenPage | TellSearchEngines
+    | LookAgain | Confirm
+)  # fmt: skip
+"""What is done until a rehearsal has taken the place of what is live."""
+
+
+class GoingLive(Struct, frozen=True):
+    """A rehearsal that takes the place of what it rehearses: its files, and its data but for what that keeps.
+
+    `folder` is where its files lie and `to` where they are to, `old` and `new` are the tables of the two; of what is
+    live `kept` and `stays` stay where they are: folders with data that it keeps, and what others have there. `left` is
+    what is not copied: those, and what a rehearsal alone has.
+    """
+
+    rehearsal: Installation
+    live: Installation
+    folder: Folder
+    to: Folder
+    old: Database
+    new: Database
+    kept: tuple[Folder, ...]
+    stays: tuple[Folder, ...]
+    left: tuple[Folder, ...]
+
+    @property
+    def keeps(self) -> list[str]:
+        """The kinds of data that what is live keeps."""
+        return self.rehearsal.live_keeps
+
+
+def going_live(layout: AccountLayout, installation: Installation) -> GoingLive | None:
+    """What is to be done with a rehearsal that is to go live, or with what it takes the place of.
+
+    None where it is neither, and where nothing is known of where the files or tables of both are.
+    """
+    for one in layout.to_go_live if installation.state == "live" else ():
+        live = rehearsed_by(layout, one) if one.state == "live" else None
+        if live is not None and installation.number in (one.number, live.number):
+            return taking_its_place(layout, one, live)
+    return None
+
+
+def taking_its_place(layout: AccountLayout, rehearsal: Installation, live: Installation) -> GoingLive | None:
+    """The same of one that may, or may not be meant to."""
+    folder, to = layout.lies_now(rehearsal), layout.lies_now(live)
+    old, new = live.database, rehearsal.database
+    if not folder or not to or folder == to or old is None or new is None:
+        return None
+    known = layout.application(rehearsal)
+    kept = tuple(kept_folders(known, rehearsal.live_keeps))
+    others = {one for one in stays_in(layout, live, to, folder) if one != to}
+    apart = set(stays_in(layout, rehearsal, folder, to))
+    apart |= {folder.below(one) for one in kept}
+    apart |= {folder.below(one.relative_to(to)) for one in others if one.is_inside(to)}
+    if known.stops_mail is not None:
+        apart.add(folder.below(known.stops_mail.file))
+    return GoingLive(
+        rehearsal, live, folder, to, old, new, tuple(to.below(one) for one in kept), tuple(sorted(others)),
+        tuple(sorted(apart)),
+    )  # fmt: skip
+
+
+def rehearsed_by(layout: AccountLayout, rehearsal: Installation) -> Installation | None:
+    """What is live and is rehearsed by an installation: the same application, at the address that it names."""
+    if rehearsal.staging_of is None:
+        return None
+    spot = canonical(layout, rehearsal.staging_of)
+    return next(
+        (
+            one for one in layout.account.installations
+            if one.state == "live" and one.number != rehearsal.number and one.application == rehearsal.application
+            and canonical(layout, one.address) == spot and not one.is_moving
+        ),
+        None,
+    )  # fmt: skip
+
+
+def kinds_of(application: Application) -> list[str]:
+    """The kinds of data that can be kept one by one, with what no kind names."""
+    return [*(one.name for one in application.data), OTHER_DATA] if application.data else []
+
+
+def kept_folders(application: Application, keeps: list[str]) -> Iterator[str]:
+    """The folders of the kinds of data that are kept."""
+    for one in application.data:
+        if one.name in keeps or ALL_DATA in keeps:
+            yield from one.folders
+
+
+def has_gone_live(layout: AccountLayout, going: GoingLive) -> bool | None:
+    """Whether what lies where visitors are led works with the tables of the rehearsal; None where nobody sees that."""
+    found = layout.contents.applications.get(going.to) if layout.contents is not None else None
+    if layout.contents is None:
+        return None
+    if found is None or found.application != going.live.application:
+        return False
+    real = found.database
+    if real is None or not real.name:
+        return None
+    return (real.name, real.prefix or going.new.prefix) == (going.new.name, going.new.prefix)
+
+
+def taking_over(layout: AccountLayout, going: GoingLive) -> list[TakingOver]:
+    """The whole work, in its order: the data, the files, the look, the plan that says so.
+
+    The tables of the rehearsal are brought to how they are to be, with the live address in them, before any file is
+    touched; the files of what is live are set aside, and so is the way back.
+    """
+    live, here = going.live.address, str(going.rehearsal.address).rstrip("/")
+    steps: list[TakingOver] = [CompareTables(layout.name, going.old, going.new)]
+    if going.keeps:
+        steps.append(Freeze(layout.name, str(live)))
+        steps.append(MergeTables(layout.name, going.old, going.new, tuple(going.keeps)))
+    steps.append(Configure(layout.name, here, going.folder, going.new, web_address(layout, live)))
+    steps += replacing_files(layout, going)
+    mark = layout.application(going.live).config
+    if mark is not None and mark.address:  # which may be written there, or not
+        says = f"{mark.address} = {web_address(layout, live)}"
+        steps.append(WriteSettings(layout.name, going.to.below(mark.file).shown, "", (says,), "", ()))
+    steps.append(OpenPage(layout.name, str(live)))
+    if going.live.indexing:
+        steps.append(TellSearchEngines(layout.name, lets_in=True))
+    return [*steps, LookAgain(layout.name, layout.databases is not None), Confirm(layout.name, str(live))]
+
+
+def replacing_files(layout: AccountLayout, going: GoingLive) -> list[Replacing]:
+    """What is live is set aside, the files of the rehearsal come to its place, and let in whoever was let in there."""
+    here = str(going.live.address).rstrip("/")
+    clears = Remedy.of(Action.CLEAR, here, "--everything")
+    if layout.reach(going.live.address) != going.to:
+        clears = Remedy.of(Action.CLEAR, "--account", layout.name, "--folder", going.to.shown, "--everything")
+    stays = {going.to, *going.stays, *going.kept}
+    steps: list[Replacing] = [
+        SetAsideFolder(layout.name, going.to, tuple(sorted(stays)), clears),
+        CopyFolder(layout.name, going.folder, going.to, going.left),
+        *_opened(layout, going),
+    ]
+    return [*steps, *_keeping_shut(layout, going, [one for one in steps if not isinstance(one, LookAtFile)])]
+
+
+def _opened(layout: AccountLayout, going: GoingLive) -> Iterator[EditLine]:
+    """The lines of the control file that comes along which keep visitors out, or name the path of the rehearsal."""
+    guard = guard_lines(layout, going.folder)
+    moved = replace(going.rehearsal, address=going.live.address, address_now=going.rehearsal.address)
+    for number, line in guard:
+        yield EditLine(layout.name, going.to, ".htaccess", number, line, "#")
+    numbers = {number for number, _ in guard}
+    yield from (
+        one for one in written_anew(layout, moved, going.folder, going.to) if one.line not in numbers
+    )  # fmt: skip
+
+
+def _keeping_shut(layout: AccountLayout, going: GoingLive, steps: Sequence[Step]) -> Iterator[LookAtFile]:
+    """That whatever else keeps visitors out of a rehearsal goes, where it would keep them out of what is live."""
+    if layout.survey is None or is_shut(Requests(layout), going.live.address):
+        return
+    after = survey_after(layout.survey, steps)
+    settled = layout.changed(layout.account, survey=replace(after, names=layout.survey.names))
+    if is_shut(Requests(settled), going.live.address):
+        says = say("going-live/shut", address=going.live.address)
+        yield LookAtFile(layout.name, going.to, ".htaccess", says)
+
+
+def gone_live(layout: AccountLayout, going: GoingLive) -> tuple[Change, ...]:
+    """What is written once it has taken the place: it works with the tables of the rehearsal, and that is retired with
+    the tables that were in use before."""
+    found = layout.contents.applications.get(going.to) if layout.contents is not None else None
+    version = found.version if found is not None and found.version else going.live.version
+    mine, theirs = _written(going.new, going.rehearsal, going.old), _written(going.old, going.live, going.new)
+    return (
+        setting(layout, going.live, database=mine, version=version),
+        setting(layout, going.rehearsal, state="retired", database=theirs, goes_live=None, live_keeps=None),
+    )
+
+
+def _written(base: Database, whose: Installation, instead_of: Database) -> dict[str, Any]:
+    """A database as it is written for another installation, in the place of one: its password is kept where it was."""
+    entry = instead_of.entry if base.name == instead_of.name else whose.database_entry
+    return {
+        "name": base.name, "prefix": base.prefix or None, "user": base.user, "server": base.server or None,
+        "entry": entry,
+    }  # fmt: skip
