@@ -20,13 +20,15 @@ from kettlepost.core.moving import (
     stays_below,
     web_address,
 )
-from kettlepost.core.names import printable
+from kettlepost.core.names import Address, Folder, InvalidName, printable
 from kettlepost.core.plan import Change, Installation, Moved
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.parties import domain_party, installation_party, party
+from kettlepost.core.rules.going_live import going_live
+from kettlepost.core.rules.parties import application_party, domain_party, installation_party, party
 from kettlepost.core.rules.registry import RuleReach, account_rule, page_only
 from kettlepost.core.rules.ways_out import completing, dropping, setting
-from kettlepost.core.steps import AddLines, SendOldOn
+from kettlepost.core.steps import AddLines, Configure, LookAgain, SendOldOn, Step
 
 OVER = "old-address-over"
 _FINE = frozenset((KeptHow.KEPT, KeptHow.UNKNOWN, KeptHow.HOPS, KeptHow.QUERY))
@@ -372,3 +374,78 @@ def _sending(layout: AccountLayout, moved: Moved) -> Iterator[WayOut]:
         changes.append(Change(layout.name, "path_rule", None, values))
     words = say("old-address/by-server", old=moved.old, to=moved.to, is_written=bool(changes))
     yield WayOut(words, changes, steps=[SendOldOn(layout.name, str(moved.old), goes)])
+
+
+@account_rule("address-inside-old", "risk", reaches=RuleReach.ACCOUNT)
+def address_inside_old(layout: AccountLayout) -> Iterator[Finding]:
+    """The configuration of something live names an address that leads elsewhere: one that it had before, or that of
+    what it is a copy of.
+
+    Applications send visitors on to the address that they know, and write it into links, forms and mails: so that who
+    opens the new address lands at the old one, and who tries something out on a copy does so on what is live. A
+    domain that the account does not have is left to other rules.
+
+    Bad:
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example"
+
+        # there: www/wp-load.php
+        # there: www/wp-admin/index.php
+        # there: www/wp-includes/version.php
+        # there: www/wp-config.php = "<?php define('DB_NAME', 'p'); define('WP_HOME', 'http://millbrookrail.example/new');"
+
+    Good:
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example"
+
+        # there: www/wp-load.php
+        # there: www/wp-admin/index.php
+        # there: www/wp-includes/version.php
+        # there: www/wp-config.php = "<?php define('DB_NAME', 'p'); define('WP_HOME', 'http://millbrookrail.example');"
+
+    Ways out:
+
+    - write its own address into the configuration, and replace the other one in its tables.
+    """
+    for folder, placed in layout.present.items():
+        found = layout.contents.applications.get(folder) if layout.contents is not None else None
+        if found is None or not found.address or len(placed) != 1:
+            continue
+        for installation in placed:
+            written = _leads_elsewhere(layout, installation, folder, found.address)
+            if found.application != installation.application or written is None:
+                continue
+            own = web_address(layout, installation.address)
+            steps: list[Step] = [
+                Configure(layout.name, str(installation.address), folder, address=own),
+                LookAgain(layout.name),
+            ]
+            pair = f"{printable(str(written)).rstrip('/')}={str(installation.address).rstrip('/')}"
+            told = Remedy.of(Action.READDRESS, str(installation.address).rstrip("/"), pair)
+            yield Finding(
+                at=str(installation.address),
+                title=say(
+                    "address-inside-old/title", address=installation.address, folder=folder.shown, written=written
+                ),
+                why=say("address-inside-old/why", written=written),
+                parties=[installation_party(layout.account, installation, "address"), application_party(layout, found)],
+                ways_out=[WayOut(say("address-inside-old/write", own=own), (), told, steps)],
+            )
+
+
+def _leads_elsewhere(layout: AccountLayout, installation: Installation, folder: Folder, named: str) -> Address | None:
+    """The address that a configuration names, where that leads to another folder of the account than its own."""
+    if installation.state != "live" or installation.is_moving or going_live(layout, installation) is not None:
+        return None
+    try:
+        written = Address.parse(named)
+    except InvalidName:
+        return None
+    leads = layout.tree("now").reach(written)
+    if leads is None or leads in (folder, layout.tree("now").reach(installation.address)):
+        return None
+    return written

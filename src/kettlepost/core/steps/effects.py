@@ -8,7 +8,7 @@ from typing import Any, assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.names import Folder, printable, strictly_inside, unprintable
+from kettlepost.core.names import Address, Folder, printable, strictly_inside, unprintable
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import kinds
 from kettlepost.core.steps.kinds import BesideFiles, Step
@@ -103,6 +103,8 @@ class _Folders:
             case kinds.Configure():
                 if step.folder is not None and step.database is not None and not step.address:
                     self._configure(step.folder, step.database)
+                elif step.folder is not None and step.database is None:
+                    self._readdress(step.folder, step.address)
             case _:
                 assert_never(step)
 
@@ -226,6 +228,14 @@ class _Folders:
         there = self._lists["controls"].get(folder, [])
         self._own.discard((folder, file))
         self._rewrite("controls", folder, [_edited(one, number, new) if one.file == file else one for one in there])
+
+    def _readdress(self, folder: Folder, address: str) -> None:
+        """With the configuration in `folder` naming another address, where it names one at all."""
+        told = address.partition("//")[2] or address
+        apps = self._lists["applications"].get(folder, [])
+        if any(app.address for app in apps):
+            changed = [replace(app, address=str(Address.parse(told))) if app.address else app for app in apps]
+            self._rewrite("applications", folder, changed)
 
     def _configure(self, folder: Folder, base: Database) -> None:
         """With the configuration in `folder` naming another database."""
