@@ -76,17 +76,23 @@ def test_what_nobody_looked_at_is_not_called_the_same(work: Work) -> None:
 
 
 def test_what_the_last_survey_shows_otherwise_is_told_by_address(work: Work) -> None:
-    work.account(BASE + moor()).there(TREE)
+    work.account(BASE + moor()).there(TREE | {"www/gone.pdf": "%PDF"})
     assert work.run("compare", "before").returncode == 2  # there is none before
+    work.run("survey", "millbrook", "--from", str(work.homes / "millbrook"))
     gone = next(path for path in sorted(TREE) if path.startswith("www/moor/") and path.endswith("index.php"))
     (work.homes / "millbrook" / gone).unlink()
     (work.homes / "millbrook/www/new.html").write_text("<p>New</p>")
+    (work.homes / "millbrook/www/gone.pdf").unlink()
     work.run("survey", "millbrook", "--from", str(work.homes / "millbrook"))
     told = compared(work, "before")
     assert told[f"a.example/{gone.removeprefix('www/')}"][0] == "lost"
     assert told["a.example/new.html"][0] == "new"
     assert compared(work, "now", "before")["a.example/new.html"][0] == "lost"
     assert not compared(work, "before", "before")
+    assert told["a.example/gone.pdf"][0] == "lost"
+    assert "not kept" not in work.run("compare", "before").stderr
+    shutil.rmtree(work.plan / ".kettlepost/before")
+    assert "a.example/gone.pdf" not in compared(work, "before")
     assert "not kept" in work.run("compare", "before").stderr  # what files were called
 
 

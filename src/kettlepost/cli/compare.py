@@ -44,9 +44,9 @@ def compare(
     found = kettlepost.compare(opened, before, after, account)
     formats.write(ComparisonShown(found, full), form)
     runtime.say_troubles(opened.troubles.values())
-    if "before" in (before, after):
+    if found.unnamed:
         runtime.hint(
-            "What files were called before the last survey is not kept: of those that are gone only pages are told."
+            "What all files were called before the last survey is not kept: of those that are gone only pages are told."
         )
     if found.counts.total():
         sys.stdout.flush()

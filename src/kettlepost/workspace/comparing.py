@@ -16,7 +16,9 @@ from kettlepost.core.comparing import AnswersCompared, AnswerState, compare_answ
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.layout import When
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.workspace.plan_folder import PlanFolder, survey_file
+from kettlepost.core.survey import LARGEST_NAMES, FileNames
+from kettlepost.workspace.files import read_at_most
+from kettlepost.workspace.plan_folder import PlanFolder, names_file, names_file_before, survey_file
 
 _TIMES: tuple[When, ...] = ("now", "planned")
 _BEFORE = "before"
@@ -42,7 +44,12 @@ def compare(
     with ExitStack() as opened:
         one = opened.enter_context(_state(plan, before))
         other = opened.enter_context(_state(plan, after or ("planned" if before == "now" else "now")))
-        return compare_answers(one, other, names)
+        found = compare_answers(one, other, names)
+        for name in found.clients if _BEFORE in (one.name, other.name) else ():
+            accounts_of = [state.layouts.accounts.get(name) for state in (one, other)]
+            if any(layout is not None and layout.file_names is None for layout in accounts_of):
+                found.unnamed.append(name)
+        return found
 
 
 @contextmanager
@@ -76,11 +83,22 @@ def _lay_out_before(plan: PlanFolder, folder: Path) -> None:
         shutil.copy(plan.path / "kettlepost.toml", folder)
         for part in filter(lambda part: (plan.path / part).is_dir(), _FOLDERS):
             shutil.copytree(plan.path / part, folder / part)
-        for name in earlier:  # the names of files, where they are kept, are those of the last survey
+        for name in earlier:
             shutil.copy(plan.path / survey_file(name, before=True), folder / survey_file(name))
-            (folder / "surveys" / f"{name}.names").unlink(missing_ok=True)
+            (folder / names_file(name)).unlink(missing_ok=True)  # which are those of the last survey
+            if _are_of(plan, name):
+                shutil.copy(plan.path / names_file_before(name), folder / names_file(name))
     except OSError as error:
         raise OutsideError(f"the surveys cannot be read: {error}") from None
+
+
+def _are_of(plan: PlanFolder, name: str) -> bool:
+    """Whether the names of files that were kept are those of the survey before the last."""
+    kept, survey = plan.path / names_file_before(name), plan.read_survey(name, before=True)
+    try:
+        return survey is not None and FileNames(read_at_most(kept, LARGEST_NAMES)).digest == survey.names
+    except (InputError, OSError):
+        return False
 
 
 def _lay_out(plan: Path, revision: str, folder: Path) -> None:

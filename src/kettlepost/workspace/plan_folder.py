@@ -41,7 +41,7 @@ from kettlepost.core.survey import (
 )
 from kettlepost.core.webserver import LARGEST_CONFIGURATION, ApacheHosts, decode_configuration
 from kettlepost.workspace import catalogue
-from kettlepost.workspace.files import read_at_most
+from kettlepost.workspace.files import OWN_FOLDER, read_at_most
 from kettlepost.workspace.host_register import HostRegister
 
 Stamp = tuple[int, int, int, int]
@@ -435,6 +435,11 @@ class _Declared(Mapping[str, Sequence[str]]):
 
     def __len__(self) -> int:
         return len(self._all)
+
+
+def names_file_before(name: str) -> str:
+    """The file of what its files were called at the survey before the last, below the plan folder."""
+    return f"{OWN_FOLDER}/before/{name}.names"
 
 
 def survey_file(name: str, before: bool = False) -> str:

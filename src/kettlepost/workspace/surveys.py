@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
@@ -36,7 +37,7 @@ from kettlepost.sources import LocalFolder, Secrets, open_source
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import being_written, write_whole
-from kettlepost.workspace.plan_folder import PlanFolder, names_file, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, names_file, names_file_before, survey_file
 
 SIDE_BY_SIDE = 4
 Progress = Callable[[int, int], None]
@@ -79,12 +80,23 @@ def survey(
         found = _again(plan, account, before, known, opened, moment, progress, folder, limits)
         if found is not None:
             return found
+    _keep_names(plan, name)
     with being_written(plan.path / names_file(name)) as names:
         budget = Budget(opened.name, limits, time.monotonic)
         found = take_survey(known, name, account, opened, moment, progress, NamesWriter(names.write), budget=budget)
         found.came = arrivals(before, found) if before is not None else []
         store_survey(plan.path, found)  # the one that is there fits its names until these are in place
     return found
+
+
+def _keep_names(plan: PlanFolder, name: str) -> None:
+    """Keep what files were called at the last survey, as a part of it is written over; it is no loss where it fails."""
+    kept = plan.path / names_file_before(name)
+    with suppress(OSError):
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        beside = kept.with_suffix(".new")
+        shutil.copyfile(plan.path / names_file(name), beside)
+        beside.replace(kept)
 
 
 def _folder(plan: PlanFolder, name: str, written: str) -> Folder:
@@ -129,6 +141,7 @@ def _again(
         return None
     rest, old = outside_of(before, folder), plan.file_names(account.name)
     kept = old if old is not None and old.digest == before.names else None
+    _keep_names(plan, account.name)
     try:
         with being_written(plan.path / names_file(account.name)) if kept is not None else nullcontext() as file:
             names = NamesWriter(file.write) if file is not None else None

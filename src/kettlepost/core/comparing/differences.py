@@ -90,7 +90,8 @@ class AnswersCompared(Struct):
 
     `counts` has how often each becomes of an address, those too that are not kept one by one. `clients` are those of
     the accounts that were compared, `moving` domains whose root is to move with its files, which are not compared,
-    `cut` the accounts of which not all addresses were, `unsurveyed` those of whose folders one state knows nothing.
+    `cut` the accounts of which not all addresses were, `unsurveyed` those of whose folders one state knows nothing,
+    `unnamed` those of whose files it does not know all names.
     """
 
     before: str
@@ -102,6 +103,7 @@ class AnswersCompared(Struct):
     moving: list[Domain] = field(default_factory=list)
     cut: list[str] = field(default_factory=list)
     unsurveyed: list[str] = field(default_factory=list)
+    unnamed: list[str] = field(default_factory=list)
 
 
 class DifferenceGroup(NamedTuple):
