@@ -204,6 +204,10 @@ def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_t
     assert work.run(*asked, "--by", "files", "--keep-live", "letters", "--yes").returncode == 2
     assert work.run("clear", "a.example", "--everything", "--yes").returncode != 0 or tree_of(home) == before
     assert work.run(*asked, "--by", "files", "--keep-live", "all", "--yes").returncode == 0
+    assert work.run("move", "staging.a.example", "choir.example", "--by", "files", "--yes").returncode == 2
+    assert work.run("retire", "staging.a.example", "--yes").returncode == 0
+    assert "goes_live" not in plan.read_text()
+    assert work.run("undo", "--yes").returncode == 0
     steps = work.json("work", "a.example")["steps"]
     does = [one["step"]["do"] for one in steps]
     order = ["compare-tables", "freeze", "merge-tables", "configure", "set-aside-folder", "copy-folder", "edit-line"]
@@ -258,6 +262,18 @@ def test_of_a_grown_account_anything_live_is_rehearsed_and_nothing_else_changes(
     troubles = wishes.troubles_of(open_folder, seed, "rehearse", ("hand", "host")[seed % 2])
     assert not troubles, troubles
     assert troubles is not None or seed not in (14, 16), "nothing to rehearse, where there was something"
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("seed", range(18, 18 + (NUMBER + 1) // 2))
+def test_what_was_tried_out_takes_the_place_of_what_is_live_and_nobody_else_notices(
+    open_folder: Path, seed: int
+) -> None:
+    if not webservers.installed():
+        lacking("apache2")
+    troubles = wishes.troubles_of(open_folder, seed, "golive", ("hand", "host")[seed % 2])
+    assert not troubles, troubles
+    assert troubles is not None or seed > 20, "nothing that goes live, where something did"
 
 
 @pytest.mark.proof

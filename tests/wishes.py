@@ -86,7 +86,7 @@ class Wisher:
         self.kept: list[Folder] = []
         self.also: dict[str, Folder] = {}
         self.left: list[Folder] = []
-        self.closed = self.guarded = ""
+        self.closed = self.guarded = self.tried = ""
 
     def run(self, *words: str) -> str:
         code, out, err = forked(self.work, *words)
@@ -161,6 +161,7 @@ class Wisher:
                     file.write(f"\nAuthType Basic\nAuthName x\nAuthUserFile {home}/.htpasswd-x\nRequire valid-user\n")
             case "write-settings":
                 file = home / step["file"]
+                file.parent.mkdir(exist_ok=True)
                 lines = dict(re.findall(r"^\$(\w+) = '([^']*)';$", file.read_text() if file.exists() else "", re.M))
                 lines |= dict(one.split(" = ", 1) for one in step["settings"])
                 file.write_text("<?php\n" + "".join(f"${key} = '{value}';\n" for key, value in lines.items()))
@@ -168,6 +169,11 @@ class Wisher:
                 self.run("clear", site, "--leftovers", "--from", str(home), "--yes")
             case "confirm" | "forget" as word:
                 self.run(word, step["subject"], "--yes")
+            case "look-at-file" if "came along" in step["says"]:
+                file = home / step["folder"] / step["file"]
+                asks = ("AuthType", "AuthName", "AuthUserFile", "Require valid-user")
+                lines = file.read_text().split("\n")
+                file.write_text("\n".join(line for line in lines if not line.startswith(asks)))
             case "look-at-file":
                 file = home / step["folder"] / step["file"]
                 starts = step["says"].partition("lies in ")[2].partition(",")[0]
@@ -209,7 +215,7 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
     made = grown(seed)
     own = f'[account]\nip_addresses = ["{MACHINE}"]\ndeploy_by = "{by}"\n'
     tables = made.tables.replace("[account]\n", own, 1).replace('"tin"', '"copper"', 1)
-    own += f'home = "{folder / "work/homes" / made.name}"\n' if kind == "rehearse" and seed % 3 else ""
+    own += f'home = "{folder / "work/homes" / made.name}"\n' if kind in ("rehearse", "golive") and seed % 3 else ""
     work = Work(folder / "work").account(tables, made.name, DEMO_SETTINGS)
     lay_out_tree(work.homes / made.name, made.tree)
     work.survey(made.name)
@@ -240,7 +246,9 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
         return is_kept or (kind != "move" and f"{host}/{path}".removeprefix("www.").startswith(site.rstrip("/")))
 
     troubles += lost(folder, worlds, is_told)
-    if kind in ("retire", "move", "replace"):
+    if kind == "golive" and not (wisher.home / wisher.tried).exists():
+        troubles.append("what was tried out is not live")
+    if kind in ("retire", "move", "replace", "golive"):
         return troubles
     try:
         wisher.run("retire", site, "--yes")
@@ -327,9 +335,37 @@ def rehearse(wisher: Wisher, seed: int, _tables: str) -> tuple[str, str] | None:
     return wisher.closed, out
 
 
+def golive(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
+    """The wish that what was tried out on a copy takes the place of what is live, whose configuration is as planned."""
+    layout = wisher.work.layout().accounts[wisher.name]
+    by_id = {one["id"]: one["title"] for one in APPLICATIONS.values() if one.get("config")}
+    live = [one for one in layout.account.installations if one.state == "live" and one.database is not None]
+    live = [one for one in live if one.application in by_id and layout.lies_now(one) in layout.contents.applications]
+    if not live:
+        return None
+    of = wisher.pick.choice(live)
+    folder, base = str(layout.lies_now(of)), msgspec.to_builtins(of.database)
+    wisher.put_in = {folder: by_id[of.application]}
+    wisher.set_up(folder, {"database": base | {"user": base.get("user") or base["name"]}})
+    wisher.run("survey", wisher.name, "--from", str(wisher.home))
+    if forked(wisher.work, "rehearse", str(of.address), "--yes")[0] != 0:
+        return None
+    layout = wisher.work.layout().accounts[wisher.name]
+    copy = layout.account.installations[-1]
+    wisher.closed, wisher.guarded = str(copy.address), str(layout.folder_of(copy))
+    assert wisher.carry_out(wisher.closed) == []
+    (wisher.home / wisher.guarded / "tried.txt").write_text("tried out")
+    keeps = wisher.pick.choice(["none", "all"])
+    words = ["move", str(copy.address), str(of.address), "--by", "files", "--keep-live", keeps, "--yes"]
+    code, out, err = forked(wisher.work, *words)
+    wisher.closed, wisher.tried = "", f"{folder}/tried.txt"
+    assert code == 0 or "others have files" in err, err
+    return (str(of.address), out) if code == 0 else None
+
+
 WISHES = {
     **{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move, "replace": replace,
-    "rehearse": rehearse,
+    "rehearse": rehearse, "golive": golive,
 }  # fmt: skip
 
 

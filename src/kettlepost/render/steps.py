@@ -73,7 +73,7 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             return clearing_words(step)
         case kinds.CopyFolder():
             stays = [place for place in step.stays if place != step.to]
-            but = f", but for {_places(stays)}, which others use" if stays else ""
+            but = f", but for {_places(stays)}" if stays else ""
             return f"copy what lies in {step.folder.shown} to {step.to.shown}{but}"
         case kinds.MoveFolder():
             return f"move the folder {step.folder.shown} to {step.to.shown}"

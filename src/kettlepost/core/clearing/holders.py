@@ -112,7 +112,8 @@ class ClearedFolder(Struct, frozen=True):
 
     `live` is the installation that is in use there, `planned` the one that is to come, `found` the application
     that lies there, and `others` are domains that show the folder besides the one whose it is. `beside` is what stays
-    there, although nobody of the plan holds it, as what lay in the folder moves away without it.
+    there, although nobody of the plan holds it, as what lay in the folder moves away without it. `gives_way` is whether
+    all that lies there is replaced, its control files, too.
     """
 
     folder: Folder
@@ -122,6 +123,7 @@ class ClearedFolder(Struct, frozen=True):
     others: tuple[str, ...] = ()
     is_shown: bool = False
     beside: tuple[KeptEntry, ...] = ()
+    gives_way: bool = False
 
 
 def place_of(layout: AccountLayout, folder: Folder, address: Address | None = None) -> ClearedFolder:

@@ -173,7 +173,11 @@ class _Selecting:
     def _is_needed(self, taken: Removal) -> bool:
         """Whether a file keeps visitors out of the folder that stays, or chooses the PHP by which it is served."""
         folder, _, name = taken.path.rpartition("/")
-        return folder == self._tree.top and name in self._contents.needed_controls(Folder(folder))
+        return (
+            not self._place.gives_way
+            and folder == self._tree.top
+            and name in self._contents.needed_controls(Folder(folder))
+        )
 
     def _keeps_shut(self, control: Removal, stays: Sequence[KeptEntry]) -> bool:
         """Whether a control file keeps visitors from what stays below it, which would be open to all without it."""

@@ -16,7 +16,7 @@ from kettlepost.core.placing.replacing import ways_of_rehearsal
 from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays, Promise
 from kettlepost.core.plan import Change, Domain, Installation, Moved
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.going_live import rehearsed_by
+from kettlepost.core.rules.going_live import going_live, rehearsed_by
 from kettlepost.core.rules.moves import can_move, rehearsals, root_changes
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.relocation import stays_in
@@ -39,6 +39,10 @@ def move_ways(
         raise InputError(f"{installation.application} is on its way from {now} to {old} already; confirm or undo that")
     if new == old:
         raise InputError(f"{installation.application} answers at {old} already")
+    under_way = going_live(layout, installation)
+    if under_way is not None:
+        copy, live = under_way.rehearsal.address, under_way.live.address
+        raise InputError(f"{copy} is to take the place of {live}; confirm or undo that first")
     mount = layout.hosts.mount(new)
     if mount is None or mount.folder is None:
         raise InputError(

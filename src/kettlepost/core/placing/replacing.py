@@ -12,7 +12,7 @@ from kettlepost.core.messages import Words, say
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays
 from kettlepost.core.plan import ALL_DATA, OTHER_DATA, Application, Installation
-from kettlepost.core.rules.going_live import GoingLive, going_live, has_gone_live, kinds_of, taking_its_place
+from kettlepost.core.rules.going_live import GoingLive, has_gone_live, kinds_of, taking_its_place
 from kettlepost.core.rules.moves import can_move
 from kettlepost.core.rules.ways_out import setting
 
@@ -52,9 +52,6 @@ def ways_of_rehearsal(
 
 
 def _no_way(layout: AccountLayout, rehearsal: Installation, live: Installation, going: GoingLive | None) -> Words:
-    under_way = going_live(layout, live)
-    if under_way is not None:
-        return say("replace/already", address=under_way.rehearsal.address)
     if going is None:
         return say("replace/unknown")
     applications = layout.contents.applications if layout.contents is not None else {}
@@ -67,8 +64,12 @@ def _no_way(layout: AccountLayout, rehearsal: Installation, live: Installation, 
             return say("replace/otherwise", folder=folder.shown, base=printable(base.name), prefix=quoted(base.prefix))
     if (going.old.name, going.old.prefix) == (going.new.name, going.new.prefix) or has_gone_live(layout, going):
         return say("replace/same-tables")
-    if going.to.is_inside(going.folder) or going.folder.is_inside(going.to):
+    if going.to.is_inside(going.folder):
         return say("replace/inside", folder=going.folder.shown, to=going.to.shown)
+    needed = layout.contents.needed_controls(going.to) if layout.contents is not None else []
+    if needed and (going.stays or going.kept):  # which would be open, or lose its PHP, while that is away
+        stays = [one.shown for one in (*going.stays, *going.kept)]
+        return say("replace/needed", file=going.to.below(needed[0]).shown, stays=stays)
     return "" if can_move(layout, live) else say("move/others-files", folder=going.to.shown)
 
 

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, FolderState
 from kettlepost.core.messages import say
 from kettlepost.core.moving import web_address
 from kettlepost.core.names import Folder
@@ -37,6 +37,7 @@ from kettlepost.core.steps import (
     WriteSettings,
     survey_after,
 )
+from kettlepost.core.survey import KEEPING_OUT
 
 Replacing = SetAsideFolder | CopyFolder | EditLine | LookAtFile
 """What brings the files of a rehearsal to the place of what is live."""
@@ -94,13 +95,21 @@ def taking_its_place(layout: AccountLayout, rehearsal: Installation, live: Insta
     others = {one for one in stays_in(layout, live, to, folder) if one != to}
     apart = set(stays_in(layout, rehearsal, folder, to))
     apart |= {folder.below(one) for one in kept}
-    apart |= {folder.below(one.relative_to(to)) for one in others if one.is_inside(to)}
+    apart |= {place for one in others if _is_there(layout, place := folder.below(one.relative_to(to)))}
     if known.stops_mail is not None:
         apart.add(folder.below(known.stops_mail.file))
     return GoingLive(
         rehearsal, live, folder, to, old, new, tuple(to.below(one) for one in kept), tuple(sorted(others)),
         tuple(sorted(apart)),
     )  # fmt: skip
+
+
+def _is_there(layout: AccountLayout, place: Folder) -> bool:
+    """Whether a file or folder may lie at a place, as far as anybody looked."""
+    contents = layout.contents
+    if contents is None or contents.exists(place):
+        return True
+    return FolderState(layout, "now").has(place.parent, place.name) is not False
 
 
 def rehearsed_by(layout: AccountLayout, rehearsal: Installation) -> Installation | None:
@@ -195,13 +204,32 @@ def _opened(layout: AccountLayout, going: GoingLive) -> Iterator[EditLine]:
 
 def _keeping_shut(layout: AccountLayout, going: GoingLive, steps: Sequence[Step]) -> Iterator[LookAtFile]:
     """That whatever else keeps visitors out of a rehearsal goes, where it would keep them out of what is live."""
-    if layout.survey is None or is_shut(Requests(layout), going.live.address):
+    if layout.survey is None:
+        return
+    says = say("going-live/shut", address=going.live.address)
+    looks = LookAtFile(layout.name, going.to, ".htaccess", says)
+    if has_gone_live(layout, going):  # what it read before is gone by now
+        mine, copied = (_lines(layout, folder) for folder in (going.folder, going.to))
+        if mine == copied and _keeps_out(layout, going.to) and not guard_lines(layout, going.folder):
+            yield looks
         return
     after = survey_after(layout.survey, steps)
     settled = layout.changed(layout.account, survey=replace(after, names=layout.survey.names))
-    if is_shut(Requests(settled), going.live.address):
-        says = say("going-live/shut", address=going.live.address)
-        yield LookAtFile(layout.name, going.to, ".htaccess", says)
+    is_new = _keeps_out(settled, going.to) and not _keeps_out(layout, going.to)
+    was_shut = is_shut(Requests(layout), going.live.address)
+    if is_new or (not was_shut and is_shut(Requests(settled), going.live.address)):
+        yield looks
+
+
+def _lines(layout: AccountLayout, folder: Folder) -> list[str]:
+    control = layout.contents.htaccess(folder) if layout.contents is not None else None
+    return control.lines if control is not None else []
+
+
+def _keeps_out(layout: AccountLayout, folder: Folder) -> bool:
+    """Whether the control file of a folder has lines that keep visitors out."""
+    controls = layout.contents.controls(folder) if layout.contents is not None else ()
+    return any(effect.does in KEEPING_OUT for one in controls for effect in one.effects)
 
 
 def gone_live(layout: AccountLayout, going: GoingLive) -> tuple[Change, ...]:

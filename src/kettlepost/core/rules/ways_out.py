@@ -20,6 +20,8 @@ def setting(layout: AccountLayout, record: Record, **values: Any) -> Change:
     """The change that sets keys of a table; None takes a key out. What is no longer live is not on its way either."""
     if isinstance(record, Installation) and record.is_moving and values.get("state", "live") != "live":
         values = (staying(layout, record) if values["state"] == "retired" else dict.fromkeys(_MOVING)) | values
+    if isinstance(record, Installation) and record.goes_live and values.get("state", "live") != "live":
+        values = {"goes_live": None, "live_keeps": None} | values
     table = layout.account.identity(record)
     return Change(layout.name, table.table, table.number, values)
 

@@ -242,7 +242,9 @@ def clearing(
         layout = _as_led_to(plan, target, measure)
         if layout.survey is None:
             raise InputError(f"{target.account} was not surveyed yet", layout.surveying)
-        place = replace(_place(layout, target), beside=_left_beside(plan, target))
+        place = replace(
+            _place(layout, target), beside=_left_beside(plan, target), gives_way=_gives_way(plan, target, measure)
+        )
         tree = _listed_tree(plan, target, source, secrets) or tree_of(layout.survey, layout.file_names, target.folder)
         return PreparedClearing(plan, target, Measure(measure), layout, place, tree)
     where = source_of(plan, target.account, source, secrets=secrets)
@@ -265,7 +267,9 @@ def clearing(
         survey(plan, target.account, source, secrets=secrets, only=target.folder)
         plan = PlanFolder(plan.path)
         layout = _as_led_to(plan, target, measure)
-        place = replace(_place(layout, target), beside=_left_beside(plan, target))
+        place = replace(
+            _place(layout, target), beside=_left_beside(plan, target), gives_way=_gives_way(plan, target, measure)
+        )
         prepared = PreparedClearing(plan, target, Measure(measure), layout, place, tree, access, source, secrets)
     except BaseException:
         access.close()
@@ -350,9 +354,17 @@ def _given_way(layout: AccountLayout, target: Target, measure: Measure | str) ->
     return changes
 
 
+def _gives_way(plan: PlanFolder, target: Target, measure: Measure | str) -> bool:
+    """Whether what is live in a folder is replaced by its rehearsal, once all of it is to go."""
+    layout = plan.layout_of(target.account)
+    found = (going_live(layout, one) for one in layout.to_go_live)
+    is_everything = Measure(measure) is Measure.EVERYTHING
+    return is_everything and any(one is not None and one.to == target.folder for one in found)
+
+
 def _left_beside(plan: PlanFolder, target: Target) -> tuple[KeptEntry, ...]:
     """What stays in a folder from which something moves away: the very things that are not copied with it."""
-    layout, found = plan.layout_of(target.account), set[Folder]()
+    layout, found, kept = plan.layout_of(target.account), set[Folder](), set[Folder]()
     for installation in layout.moving:
         old, new = layout.comes_from(installation), layout.folder_of(installation)
         if old == target.folder and new is not None and new != old:
@@ -360,12 +372,14 @@ def _left_beside(plan: PlanFolder, target: Target) -> tuple[KeptEntry, ...]:
     for one in layout.to_go_live:
         going = going_live(layout, one)
         if going is not None and going.to == target.folder:
-            found.update((*going.stays, *going.kept))
+            found.update(going.stays)
+            kept.update(going.kept)
     for domain in layout.account.domains:
         if domain.root_now is not None and domain.root is not None and layout.real(domain.root_now) == target.folder:
             found.update(kept_apart(layout, domain, target.folder, layout.real(domain.root)))
     sites = layout.contents.site if layout.contents is not None else lambda _: None
     reasons = {place: KeepReason.SITE if sites(place) is not None else KeepReason.APPLICATION for place in found}
+    reasons |= dict.fromkeys(kept, KeepReason.LIVE)
     return tuple(KeptEntry(str(place), why) for place, why in sorted(reasons.items()))
 
 
