@@ -733,3 +733,71 @@ def test_what_is_replaced_in_tables_is_counted_first_and_comes_back_to_the_byte(
     (kept,) = tmp_path.glob("replaced-*.jsonl")
     assert (kept.stat().st_mode & 0o777, "4 values are" in ran("--back", str(kept))) == (0o600, True)
     assert everything() == before
+
+
+def test_data_of_what_is_live_come_into_its_rehearsal_by_kinds_and_back(work: Work, tmp_path: Path) -> None:
+    if shutil.which("php") is None:
+        lacking("php")
+    live = {"name": "pages", "prefix": "wp_"}
+    work.account(
+        '[account]\nname = "millbrook"\n'
+        + table("domain", name="a.example", kind="primary", root="www")
+        + table("domain", name="try.a.example", kind="subdomain", root="try")
+        + table("installation", application="wordpress", address="a.example", database=live)
+        + table("installation", application="wordpress", address="a.example/b", database=live | {"prefix": "wp_b_"})
+        + table("installation", application="wordpress", address="try.a.example", staging_of="a.example",
+                database=live | {"prefix": "try_"}, goes_live=True, live_keeps=["people", "other"])
+    )  # fmt: skip
+    told = work.json("database", "merge", "try.a.example")
+    assert (told["keeps"], told["live"]["prefix"], told["rehearsal"]["prefix"]) == (["people", "other"], "wp_", "try_")
+    assert work.run("database", "merge", "a.example").stdout == work.run("database", "merge", "try.a.example").stdout
+    program, file = tmp_path / "merge.php", tmp_path / "pages.sqlite"
+    program.write_text(work.run("database", "merge", "try.a.example").stdout)
+    columns = "id integer primary key, name text, at datetime"
+    with closing(sqlite3.connect(file)) as pages, pages:
+        for begin in ("wp_", "try_"):
+            for name in ("users", "usermeta", "posts"):
+                more = ", added text default 'x'" if (begin, name) == ("try_", "users") else ""
+                if name == "usermeta":
+                    pages.execute(f"create table {begin}usermeta (id integer primary key, meta_key text, value text)")
+                    pages.execute(f"insert into {begin}usermeta values (1, '{begin}capabilities', 'v')")
+                else:
+                    pages.execute(f"create table {begin}{name} ({columns}{more})")
+                    pages.execute(f"insert into {begin}{name} (id, name, at) values (1, '{begin}', '2026-11-01')")
+        pages.execute("insert into wp_users values (2, 'late', '2026-12-01 10:00:00')")
+        pages.execute('create table "wp_shop ""orders" (id integer, what text)')
+        pages.executemany('insert into "wp_shop ""orders" values (?, ?)', [(n, f"order {n}") for n in range(250)])
+        pages.execute("create table wp_b_posts (id integer)")
+
+    def everything() -> list[str]:
+        with closing(sqlite3.connect(file)) as pages:
+            return [line for line in pages.iterdump() if 'try_shop ""orders' not in line]
+
+    def ran(*words: str) -> tuple[int, str]:
+        env = os.environ | {"DB_DSN": f"sqlite:{file}"}
+        done = subprocess.run(["php", program, *words], capture_output=True, text=True, check=False, env=env)
+        return done.returncode, done.stdout + done.stderr
+
+    before = everything()
+    code, said = ran()
+    assert code == 0, said
+    assert "* users\n    live       2 rows, highest key 2, newest date 2026-12-01 10:00:00" in said
+    assert "\n  posts\n" in said
+    assert 'shop "orders\n    live       250 rows\n    rehearsal  not there' in said
+    assert everything() == before
+    code, said = ran("--write")
+    assert code == 0, said
+    with closing(sqlite3.connect(file)) as pages:
+        assert pages.execute("select name, added from try_users").fetchall() == [("wp_", "x"), ("late", "x")]
+        assert pages.execute("select * from try_usermeta").fetchall() == [(1, "try_capabilities", "v")]
+        assert pages.execute("select name from try_posts").fetchall() == [("try_",)]
+        assert pages.execute('select count(*) from "try_shop ""orders"').fetchone() == (250,)
+    assert ran("--back", "none.jsonl")[0] == 1
+    code, said = ran("--back", next(one.name for one in tmp_path.glob("merged-*.jsonl")))
+    assert (code, everything()) == (0, before), said
+    with closing(sqlite3.connect(file)) as pages, pages:
+        pages.execute("alter table wp_users add column lost text")
+    before = everything()
+    code, said = ran("--write")
+    assert (code, everything()) == (1, before), said
+    assert "no column lost" in said

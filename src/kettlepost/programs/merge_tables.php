@@ -275,6 +275,10 @@ function keep_rows(PDO $base, string $kind, string $table, array $columns, $back
 function put_back(string $file): void
 {
     [$base, $kind] = opened('DB');
+    $file = is_file($file) ? $file : __DIR__ . "/$file";
+    if (!is_file($file)) {
+        stop("$file is not there");
+    }
     $base->beginTransaction();
     [$table, $columns, $some, $number] = ['', [], [], 0];
     foreach (new SplFileObject($file) as $line) {

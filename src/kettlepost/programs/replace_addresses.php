@@ -264,6 +264,11 @@ function opened(): array
 function put_back(string $file): void
 {
     [$base, $kind] = opened();
+    $file = is_file($file) ? $file : __DIR__ . "/$file";
+    if (!is_file($file)) {
+        fwrite(STDERR, "$file is not there\n");
+        exit(1);
+    }
     $base->beginTransaction();
     $number = 0;
     foreach (array_reverse(file($file, FILE_IGNORE_NEW_LINES | FILE_SKIP_EMPTY_LINES)) as $line) {

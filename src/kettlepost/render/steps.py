@@ -259,6 +259,8 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.MergeTables():
             what = "all data" if "all" in step.kinds else listed(map(printable, step.kinds))
             return f"write what {_tables(step.database, False)} hold by now, {what}, {_merged_into(step)}"
+        case kinds.StopMail() if step.is_live:
+            return f"let {step.address} send mail again, where that was stopped while it was tried out"
         case kinds.StopMail():
             return f"let {step.address} send no mail, by its own settings or at the host"
         case kinds.SendOldOn():

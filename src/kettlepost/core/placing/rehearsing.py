@@ -14,11 +14,12 @@ from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.placing.candidates import known_application, placement_at
 from kettlepost.core.placing.defaults import free_host
 from kettlepost.core.placing.proposals import Proposal, placed
-from kettlepost.core.plan import Database, Installation, Www
+from kettlepost.core.plan import Application, Database, Installation, Www
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.rehearsing import Rehearsed, original
 from kettlepost.core.rules.tables_apart import free_database, own_prefix, room_for_databases
 from kettlepost.core.rules.ways_out import host_domain
+from kettlepost.core.survey import is_in
 from kettlepost.core.trying import Scenario
 
 _NAMES = ["staging"]
@@ -68,6 +69,7 @@ def rehearse(
         raise InputError(f"it is not known where the files of {live.address} lie, or they lie where the copy is to go")
     if application.all_of and of.folder not in layout.contents.applications:
         raise InputError(f"the survey does not show {application.shown} in {of.folder.shown}", layout.surveying)
+    _see_nothing_lacks(of, application)
     if FolderState(layout, "planned").is_empty(place.folder) is False:
         raise InputError(f"{place.folder.shown} is not empty, and the copy is to be told from what lies there")
     entered = replace(
@@ -76,6 +78,14 @@ def rehearse(
     chosen = replace(place, addition=replace(place.addition, installations=[entered]))
     proposal = placed(scenario, chosen)
     return replace(proposal, told=(*proposal.told, *_told(of, entered)), next=())  # in the order of its work list
+
+
+def _see_nothing_lacks(of: Rehearsed, application: Application) -> None:
+    """Raises InputError where others use a part without which the application does not run."""
+    marks = [of.folder.below(path.rstrip("/")) for path in (*application.all_of, *application.parts)]
+    apart = next((one for one in of.stays if any(is_in(mark, one) for mark in marks)), None)
+    if apart is not None:
+        raise InputError(f"{apart.shown} is a part of {application.shown}, and others use it: a copy would lack it")
 
 
 def _database(

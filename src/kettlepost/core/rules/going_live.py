@@ -33,6 +33,7 @@ from kettlepost.core.steps import (
     OpenPage,
     SetAsideFolder,
     Step,
+    StopMail,
     TellSearchEngines,
     WriteSettings,
     survey_after,
@@ -42,8 +43,8 @@ from kettlepost.core.survey import KEEPING_OUT
 Replacing = SetAsideFolder | CopyFolder | EditLine | LookAtFile
 """What brings the files of a rehearsal to the place of what is live."""
 TakingOver = (
-    CompareTables | Freeze | MergeTables | Configure | Replacing | WriteSettings | OpenPage | TellSearchEngines
-    | LookAgain | Confirm
+    CompareTables | Freeze | MergeTables | Configure | Replacing | WriteSettings | StopMail | OpenPage
+    | TellSearchEngines | LookAgain | Confirm
 )  # fmt: skip
 """What is done until a rehearsal has taken the place of what is live."""
 
@@ -169,6 +170,8 @@ def taking_over(layout: AccountLayout, going: GoingLive) -> list[TakingOver]:
     if mark is not None and mark.address:  # which may be written there, or not
         says = f"{mark.address} = {web_address(layout, live)}"
         steps.append(WriteSettings(layout.name, going.to.below(mark.file).shown, "", (says,), "", ()))
+    if layout.application(going.live).stops_mail is None:  # else the file that does is not copied
+        steps.append(StopMail(layout.name, str(live), is_live=True))
     steps.append(OpenPage(layout.name, str(live)))
     if going.live.indexing:
         steps.append(TellSearchEngines(layout.name, lets_in=True))

@@ -209,11 +209,13 @@ class TellSearchEngines(BaseStep, frozen=True, tag="tell-search-engines"):
 
 
 class StopMail(BaseStep, frozen=True, tag="stop-mail"):
-    """Keep what is only tried out from sending mail to those whose addresses are in its data."""
+    """Keep what is only tried out from sending mail to those whose addresses are in its data; or let it, once it is
+    `live`."""
 
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
+    is_live: bool = False
 
 
 class CompareTables(BaseStep, frozen=True, tag="compare-tables"):

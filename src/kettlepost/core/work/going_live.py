@@ -21,6 +21,7 @@ from kettlepost.core.steps import (
     MergeTables,
     OpenPage,
     SetAsideFolder,
+    StopMail,
     TellSearchEngines,
     WriteSettings,
 )  # fmt: skip
@@ -65,6 +66,8 @@ def _told(context: WorkContext, going: GoingLive, step: TakingOver, needs: Seque
             return context.step(WorkKind.READDRESS, site, step, needs, done, both, remedies=does)
         case WriteSettings():
             return context.step(WorkKind.CONFIGURE, site, step, needs, None, both)
+        case StopMail():
+            return context.step(WorkKind.NO_MAIL, site, step, needs, None, both)
         case TellSearchEngines():
             return context.step(WorkKind.ENGINES, site, step, needs, None, both)
         case LookAgain():
