@@ -152,7 +152,7 @@ def test_what_moves_does_so_by_its_work_list_and_its_old_address_leads_to_it(wor
     old, new, by = move.split()
     lies = "c" if old == "c.example" else "www/new"
     base = old.partition("/")[2] and "new/"
-    entry = table("installation", application="quillmoor", address=old, contact="office@b.example")
+    entry = table("installation", application="quillmoor", address=old, contact="office@b.example", licensed_to=old)
     work.account(HOSTS + entry)
     beside = {
         "b/page.html": "<p>The choir</p>",
@@ -166,6 +166,7 @@ def test_what_moves_does_so_by_its_work_list_and_its_old_address_leads_to_it(wor
     assert (refused.returncode, "--yes" in refused.stderr) == (2, True)
     done = work.run("move", old, new, "--by", by, "--yes")
     assert done.returncode == 0, done.stderr
+    assert "licence" in {one["kind"] for one in work.json("work", new)["steps"]}
     if by != "root":  # of a root alone no survey tells
         early = work.run("confirm", new, "--yes")
         assert (early.returncode, "not as it was planned" in early.stderr) == (2, True), early.stderr

@@ -208,6 +208,11 @@ def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_t
     assert work.run("retire", "staging.a.example", "--yes").returncode == 0
     assert "goes_live" not in plan.read_text()
     assert work.run("undo", "--yes").returncode == 0
+    entered = plan.read_text()
+    for wrong, says in (('"all"', '"letters"'), ("goes_live = true\n", "")):
+        plan.write_text(entered.replace(wrong, says))
+        assert "live_keeps" in work.run("check").stderr
+    plan.write_text(entered)
     steps = work.json("work", "a.example")["steps"]
     does = [one["step"]["do"] for one in steps]
     order = ["compare-tables", "freeze", "merge-tables", "configure", "set-aside-folder", "copy-folder", "edit-line"]

@@ -27,7 +27,7 @@ from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.going_live import going_live
+from kettlepost.core.rules.going_live import MERGED, going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
@@ -197,7 +197,7 @@ def merge_of_tables(plan: PlanFolder, whose: str, account: str | None = None) ->
         raise InputError(
             f"{rehearsal.address} is to take nobody's place", *([Remedy.of(Action.TAKE_PLACE, *words)] if words else [])
         )
-    if layout.account.settings.database_server not in ("mysql", "mariadb"):
+    if layout.account.settings.database_server not in MERGED:
         raise InputError("the program that merges tables is written for MySQL and MariaDB")
     return table_merge(layout, going)
 

@@ -122,4 +122,6 @@ def _told(of: Rehearsed, entered: Installation) -> Iterator[Hint]:
         is_own = entered.database.name != of.tables.name
         slug = "rehearse/own-database" if is_own else "rehearse/own-prefix"
         yield Hint(say(slug, name=entered.database.name, prefix=entered.database.prefix))
+    if of.live.licensed_to is not None:
+        yield Hint(say("rehearse/licence", bound=of.live.licensed_to))
     yield Hint(say("rehearse/then"), (Remedy.of(Action.LIST_WORK, str(entered.address).rstrip("/")),))

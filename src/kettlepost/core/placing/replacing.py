@@ -12,7 +12,7 @@ from kettlepost.core.messages import Words, say
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays
 from kettlepost.core.plan import ALL_DATA, OTHER_DATA, Application, Installation
-from kettlepost.core.rules.going_live import GoingLive, has_gone_live, kinds_of, taking_its_place
+from kettlepost.core.rules.going_live import MERGED, GoingLive, has_gone_live, kinds_of, taking_its_place
 from kettlepost.core.rules.moves import can_move
 from kettlepost.core.rules.ways_out import setting
 
@@ -41,7 +41,7 @@ def ways_of_rehearsal(
     if going is not None and not why_not:
         change = setting(layout, rehearsal, goes_live=True, live_keeps=kept or None)
         files = MoveWay(
-            MoveBy.FILES, "", going.to, tuple(_touched(going)), tuple(_breaks(layout, going, known)), going.stays,
+            MoveBy.FILES, "", going.to, tuple(_touched(going)), tuple(_breaks(going, known)), going.stays,
             (change,), (say("replace/looks", address=rehearsal.address),), say("replace/down"), say("replace/back"),
         )  # fmt: skip
     others = tuple(MoveWay(by, say("replace/by-files")) for by in MoveBy if by is not MoveBy.FILES)
@@ -64,6 +64,8 @@ def _no_way(layout: AccountLayout, rehearsal: Installation, live: Installation, 
             return say("replace/otherwise", folder=folder.shown, base=printable(base.name), prefix=quoted(base.prefix))
     if (going.old.name, going.old.prefix) == (going.new.name, going.new.prefix) or has_gone_live(layout, going):
         return say("replace/same-tables")
+    if going.keeps and layout.account.settings.database_server not in MERGED:
+        return say("replace/no-merge")
     if going.to.is_inside(going.folder):
         return say("replace/inside", folder=going.folder.shown, to=going.to.shown)
     needed = layout.contents.needed_controls(going.to) if layout.contents is not None else []
@@ -80,7 +82,7 @@ def _touched(going: GoingLive) -> Iterator[Words]:
         yield say("replace/kept", keeps=going.keeps, live=going.live.address)
 
 
-def _breaks(layout: AccountLayout, going: GoingLive, known: Application) -> Iterator[Words]:
+def _breaks(going: GoingLive, known: Application) -> Iterator[Words]:
     """What is lost of what was written since the copy was made, and which data may be kept."""
     if ALL_DATA not in going.keeps:
         yield say("replace/lost" if not going.keeps else "replace/others-lost", live=going.live.address)
@@ -91,5 +93,5 @@ def _breaks(layout: AccountLayout, going: GoingLive, known: Application) -> Iter
         yield say("replace/kind", name=one.name, where=where)
     if known.data and not going.keeps:
         yield say("replace/other", name=OTHER_DATA)
-    if layout.account.settings.database_server == "postgresql":
-        yield say("replace/postgresql")
+    if not going.kept:
+        yield say("replace/uploads", to=going.to.shown)

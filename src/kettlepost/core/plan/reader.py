@@ -520,6 +520,16 @@ def _not_live(installation: Installation) -> str:
     return ""
 
 
+def _unknown_kinds(installation: Installation, known: Application | None) -> Iterator[str]:
+    """What is wrong with the kinds of data that what is rehearsed keeps."""
+    if known is None:
+        return  # which is a fault itself
+    kinds = [ALL_DATA, OTHER_DATA, *(one.name for one in known.data)]
+    for one in installation.live_keeps:
+        if one not in kinds:
+            yield f"live_keeps: {quoted(one)} is no kind of data of {known.shown}{did_you_mean(one, kinds)}"
+
+
 def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[Fault]:
     package = account.settings.package
     if package is not None and package not in settings.package:
@@ -539,6 +549,8 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
         if (installation.goes_live or installation.live_keeps) and (text := _not_live(installation)):
             key = "goes_live" if installation.goes_live else "live_keeps"
             yield account.place(installation, key).fault("contradiction", text)
+        for text in _unknown_kinds(installation, applications.get(installation.application)):
+            yield account.place(installation, "live_keeps").fault("not-a-choice", text)
     unknown = [one for one in account.installations if one.application not in applications]
     suggestions = Suggestions(applications if unknown else ())
     for installation in unknown:

@@ -49,6 +49,10 @@ TakingOver = (
 """What is done until a rehearsal has taken the place of what is live."""
 
 
+MERGED = ("mysql", "mariadb")
+"""The servers for which there is a program that compares and merges tables."""
+
+
 class GoingLive(Struct, frozen=True):
     """A rehearsal that takes the place of what it rehearses: its files, and its data but for what that keeps.
 

@@ -18,6 +18,7 @@ from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import (
     AddLines,
     BesideFiles,
+    BindLicence,
     Configure,
     Confirm,
     CopyFolder,
@@ -62,6 +63,9 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     if installation.address_now is not None:
         own = str(installation.address_now)
         steps.append(Configure(layout.name, own, new, address=web_address(layout, installation.address)))
+    bound = installation.licensed_to
+    if bound is not None and bound != installation.address:
+        steps.append(BindLicence(layout.name, str(installation.address), str(bound)))
     steps.append(OpenPage(layout.name, str(installation.address)))
     aside: list[SetAsideFolder] = []
     if old != new:

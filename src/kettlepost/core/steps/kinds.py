@@ -500,7 +500,7 @@ Moving = (
     | LookAgain | ReadIn | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
-Relocating = Moving | WriteFrontFile | EditLine | Configure | SendOldOn
+Relocating = Moving | WriteFrontFile | EditLine | Configure | BindLicence | SendOldOn
 """What moves an installation to another address or folder."""
 OnDatabases = MakeDatabase | CopyTables | DropTables | DropUser
 """What changes databases."""

@@ -8,7 +8,7 @@ from typing import assert_never
 from kettlepost.core.layout import Contents
 from kettlepost.core.names import unprintable
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.going_live import GoingLive, TakingOver, has_gone_live, taking_over
+from kettlepost.core.rules.going_live import MERGED, GoingLive, TakingOver, has_gone_live, taking_over
 from kettlepost.core.steps import (
     CompareTables,
     Configure,
@@ -58,7 +58,9 @@ def _told(context: WorkContext, going: GoingLive, step: TakingOver, needs: Seque
     match step:
         case CompareTables() | MergeTables():
             kind = WorkKind.MEANWHILE if isinstance(step, CompareTables) else WorkKind.MERGE_TABLES
-            return context.step(kind, site, step, needs, done, remedies=[Remedy.of(Action.MERGE_TABLES, here)])
+            is_known = context.account.settings.database_server in MERGED
+            does = [Remedy.of(Action.MERGE_TABLES, here)] if is_known else []
+            return context.step(kind, site, step, needs, done, remedies=does)
         case Freeze():
             return context.step(WorkKind.FREEZE, site, step, needs, done)
         case Configure():

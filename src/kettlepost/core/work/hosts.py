@@ -17,6 +17,7 @@ from kettlepost.core.steps import (
     AddHost,
     AddLines,
     AwaitName,
+    BindLicence,
     CarryLines,
     ChangeRoot,
     Configure,
@@ -183,6 +184,8 @@ def told_of(context: WorkContext, who: str, step: Relocating) -> tuple[WorkKind,
             return WorkKind.CARRY, f"{host} {step.folder} {step.file} {step.line}", None
         case Configure():
             return WorkKind.READDRESS, f"{host} {step.address}", None
+        case BindLicence():
+            return WorkKind.LICENCE, host, None
         case SendOldOn():
             return WorkKind.REDIRECT, f"{host} {step.old}", None
         case LookAgain() | ReadIn():

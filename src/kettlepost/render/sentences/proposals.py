@@ -19,6 +19,7 @@ SENTENCES = {
     "rehearse/stays": "what others have in that folder is not copied: {stays}",
     "rehearse/own-database": "its data: a copy in the database {name}, with the table prefix as it is",
     "rehearse/own-prefix": "its data: a copy in the same database {name}, with the table prefix {prefix}",
+    "rehearse/licence": "the licence is bound to {bound}: the copy may want one of its own, or say that it has none",
     "rehearse/then": "what is to be done, in its order",
     "add-domain/host-allows-folder": "if the host allows no folder but inside {root}, take {inside}: then {domain} is also reached at {address}, obeys the control files of {root}, and goes when that is cleared",
     "drop-domain/hangs-name-servers": "hangs on {domain} and its name servers: {one}",
