@@ -19,9 +19,12 @@ NAMES = {
 def show_ways(screen: Screen, shown: MoveWaysShown) -> None:
     """What moves, and for each way what is touched and what may break, or why it is none here."""
     found = shown.ways
-    lies = f", in {found.lies.shown}" if found.lies is not None else ""
-    screen.line((f"{found.application} at {found.old}{lies}", "bold"), f" is to answer at {found.new}")
+    lies = f", in {found.lies.shown}," if found.lies is not None else ""
+    goes = "is to answer at" if found.replaces is None else "is to take the place of"
+    screen.line((f"{found.application} at {found.old}{lies}", "bold"), f" {goes} {found.new}")
     for way in found.ways:
+        if found.replaces is not None and way.by is not MoveBy.FILES:
+            continue  # of which there is none for a rehearsal
         screen.blank()
         if way.why_not:
             screen.labelled((str(way.by), "dim"), f"no: {text(way.why_not)}", indent=2, column=12)
