@@ -294,7 +294,7 @@ class Webmaster(Wisher):
 
 
 @pytest.mark.proof
-@pytest.mark.parametrize("by", ["files", "front-file"])
+@pytest.mark.parametrize("by", ["files", "front-file", "root"])
 def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_folder: Path, by: str) -> None:
     if not RELEASE.is_dir() or not webservers.installed():
         lacking("WordPress or apache2")
@@ -337,17 +337,22 @@ def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_fo
         master = Webmaster(work, "millbrook", random.Random(by))
         master.dsn = f"mysql:host=127.0.0.1;port={at};dbname=pages"
         assert master.carry_out("a.example/") == []
-        after = {path: got(path) for path in [*pages, *(own if by == "files" else ())]}
+        is_whole = by != "front-file"  # and nothing stays at the old address
+        if by == "root":
+            (open_folder / "led").mkdir()
+            led = webservers.Site(0, roots={"a.example": "www/new", "b.example": "b"})
+            port = running.enter_context(webservers.apache(open_folder / "led", [(led, home)]))
+        after = {path: got(path) for path in [*pages, *(own if is_whole else ())]}
         assert {reply[0] for reply in after.values()} == {200}, after
         assert "<h1>Hello trains</h1>" in after["hello-trains/"][1]
         assert "a.example/hello-trains" in after["feed/"][1]
-        assert ('src="http://a.example/wp-content/' in after["hello-trains/"][1]) == (by == "files")
+        assert ('src="http://a.example/wp-content/' in after["hello-trains/"][1]) == is_whole
         guids = [re.findall("<guid[^>]*>([^<]*)", one["feed/"][1]) for one in (before, after)]
         assert guids[0] == guids[1]  # by which readers of feeds know what they have seen
         assert len(guids[0]) > 1
-        for path in [*pages, *(own if by == "files" else ())]:
+        for path in [*pages, *(own if is_whole else ())]:
             assert got(f"new/{path}") == (302, f"http://a.example/{path}"), (path, got(f"new/{path}"))
-        assert by == "files" or {got(f"new/{path}")[0] for path in own} == {200}
+        assert is_whole or {got(f"new/{path}")[0] for path in own} == {200}
         assert {path: (home / path).read_text() for path in beside} == beside
         told = {one["rule"] for one in work.json("check")["findings"]}
         assert not told & {"old-address-lost", "old-address-hops", "installation-to-move", "control-broken"}, told
