@@ -74,7 +74,8 @@ def move(
         entering = shlex.join(["kettlepost", "move", old, new, "--by"])
         if found.replaces is not None:
             says = " ".join(f"--keep-live {one}" for one in keep_live or [f"{'|'.join(found.kinds)}"])
-            runtime.hint(f"\nenter it: {entering} files {says}")
+            merging = f"see what was written since: kettlepost database merge {shlex.quote(old)} > merge.php\n"
+            runtime.hint(f"\n{merging if len(found.kinds) > 1 else ''}enter it: {entering} files {says}")
             return
         runtime.hint(f"\nenter one of them: {entering} WAY")
         return

@@ -46,7 +46,6 @@ class Action(StrEnum):
     SAY_DONE = "say that a step is done"
     CARRY_OUT = "carry out a step in the files"
     TAKE_BACK = "take back a step that was carried out"
-    TAKE_PLACE = "let a rehearsal take the place of what is live"
     MOVE = "bring something to another address"
     UNDO = "take back the last change of the plan"
     DISCARD = "delete for good what was set aside"

@@ -46,7 +46,6 @@ _COMMANDS = {
     Action.MAKE_DATABASES: "kettlepost database script {}",
     Action.READ_DATABASES: "kettlepost database read {}",
     Action.COPY_TABLES: "kettlepost database copy {}",
-    Action.TAKE_PLACE: "kettlepost move {}",
     Action.MERGE_TABLES: "kettlepost database merge {}",
     Action.READDRESS: "kettlepost database readdress {}",
     Action.MAKE_PASSWORD: "kettlepost password make {}",

@@ -27,7 +27,7 @@ from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.going_live import MERGED, going_live
+from kettlepost.core.rules.going_live import MERGED, as_rehearsed, going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
@@ -185,18 +185,15 @@ def addresses_in_tables(
 
 
 def merge_of_tables(plan: PlanFolder, whose: str, account: str | None = None) -> TableMerge:
-    """The tables of a rehearsal that is to take the place of what it rehearses, and which data that keeps.
+    """The tables of a rehearsal and of what it rehearses, and which data that keeps where it is to take its place.
 
-    Raises InputError for what is to take nobody's place.
+    Raises InputError for what rehearses nothing that is live, and where tables are not known.
     """
     layout, rehearsal = installation_at(plan, whose, account)
-    going = going_live(layout, rehearsal)
+    going = going_live(layout, rehearsal) or as_rehearsed(layout, rehearsal)
     if going is None:
-        live = rehearsal.staging_of
-        words = [str(rehearsal.address).rstrip("/"), str(live).rstrip("/")] if live is not None else []
-        raise InputError(
-            f"{rehearsal.address} is to take nobody's place", *([Remedy.of(Action.TAKE_PLACE, *words)] if words else [])
-        )
+        unknown = "it is not known where the files or tables of both are"
+        raise InputError(f"{rehearsal.address} rehearses nothing that is live, or {unknown}")
     if layout.account.settings.database_server not in MERGED:
         raise InputError("the program that merges tables is written for MySQL and MariaDB")
     return table_merge(layout, going)

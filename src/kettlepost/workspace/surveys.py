@@ -36,7 +36,7 @@ from kettlepost.core.survey import (
 from kettlepost.sources import LocalFolder, Secrets, open_source
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now
-from kettlepost.workspace.files import being_written, write_whole
+from kettlepost.workspace.files import being_written, own_folder, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, names_file, names_file_before, survey_file
 
 SIDE_BY_SIDE = 4
@@ -91,12 +91,10 @@ def survey(
 
 def _keep_names(plan: PlanFolder, name: str) -> None:
     """Keep what files were called at the last survey, as a part of it is written over; it is no loss where it fails."""
-    kept = plan.path / names_file_before(name)
-    with suppress(OSError):
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        beside = kept.with_suffix(".new")
-        shutil.copyfile(plan.path / names_file(name), beside)
-        beside.replace(kept)
+    with suppress(OSError, KettlepostError), (plan.path / names_file(name)).open("rb") as there:
+        own_folder(plan.path)
+        with being_written(plan.path / names_file_before(name)) as kept:
+            shutil.copyfileobj(there, kept)
 
 
 def _folder(plan: PlanFolder, name: str, written: str) -> Folder:

@@ -28,7 +28,8 @@ def ways_of_rehearsal(
     Raises InputError for data that are no kind of the application's.
     """
     known = layout.application(rehearsal)
-    kinds = (NO_DATA, ALL_DATA, *kinds_of(known))
+    is_merged = layout.account.settings.database_server in MERGED
+    kinds = (NO_DATA, *((ALL_DATA, *kinds_of(known)) if is_merged else ()))
     for one in keeps:
         if one not in kinds:
             raise InputError(f"{quoted(one)} is no kind of data of {known.shown}{did_you_mean(one, kinds)}")
@@ -41,7 +42,7 @@ def ways_of_rehearsal(
     if going is not None and not why_not:
         change = setting(layout, rehearsal, goes_live=True, live_keeps=kept or None)
         files = MoveWay(
-            MoveBy.FILES, "", going.to, tuple(_touched(going)), tuple(_breaks(going, known)), going.stays,
+            MoveBy.FILES, "", going.to, tuple(_touched(going)), tuple(_breaks(going, known, is_merged)), going.stays,
             (change,), (say("replace/looks", address=rehearsal.address),), say("replace/down"), say("replace/back"),
         )  # fmt: skip
     others = tuple(MoveWay(by, say("replace/by-files")) for by in MoveBy if by is not MoveBy.FILES)
@@ -64,8 +65,6 @@ def _no_way(layout: AccountLayout, rehearsal: Installation, live: Installation, 
             return say("replace/otherwise", folder=folder.shown, base=printable(base.name), prefix=quoted(base.prefix))
     if (going.old.name, going.old.prefix) == (going.new.name, going.new.prefix) or has_gone_live(layout, going):
         return say("replace/same-tables")
-    if going.keeps and layout.account.settings.database_server not in MERGED:
-        return say("replace/no-merge")
     if going.to.is_inside(going.folder):
         return say("replace/inside", folder=going.folder.shown, to=going.to.shown)
     needed = layout.contents.needed_controls(going.to) if layout.contents is not None else []
@@ -82,7 +81,7 @@ def _touched(going: GoingLive) -> Iterator[Words]:
         yield say("replace/kept", keeps=going.keeps, live=going.live.address)
 
 
-def _breaks(going: GoingLive, known: Application) -> Iterator[Words]:
+def _breaks(going: GoingLive, known: Application, is_merged: bool) -> Iterator[Words]:
     """What is lost of what was written since the copy was made, and which data may be kept."""
     if ALL_DATA not in going.keeps:
         yield say("replace/lost" if not going.keeps else "replace/others-lost", live=going.live.address)
@@ -93,5 +92,7 @@ def _breaks(going: GoingLive, known: Application) -> Iterator[Words]:
         yield say("replace/kind", name=one.name, where=where)
     if known.data and not going.keeps:
         yield say("replace/other", name=OTHER_DATA)
+    if not is_merged:
+        yield say("replace/no-merge")
     if not going.kept:
         yield say("replace/uploads", to=going.to.shown)

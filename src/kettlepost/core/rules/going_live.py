@@ -89,6 +89,12 @@ def going_live(layout: AccountLayout, installation: Installation) -> GoingLive |
     return None
 
 
+def as_rehearsed(layout: AccountLayout, rehearsal: Installation) -> GoingLive | None:
+    """The same of a rehearsal of which nobody has said that it is to go live."""
+    live = rehearsed_by(layout, rehearsal) if rehearsal.state == "live" else None
+    return taking_its_place(layout, rehearsal, live) if live is not None else None
+
+
 def taking_its_place(layout: AccountLayout, rehearsal: Installation, live: Installation) -> GoingLive | None:
     """The same of one that may, or may not be meant to."""
     folder, to = layout.lies_now(rehearsal), layout.lies_now(live)
