@@ -226,6 +226,9 @@ def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_t
     aside = next((home / "kettlepost-set-aside").iterdir()).name
     assert (home / "www/shop/index.html").read_text() == "Shop"
     assert not (home / "www/post.txt").exists()
+    away = {one["rule"]: one["why"] for one in work.json("check")["findings"]}
+    assert "set aside already" in away["rehearsal-to-go-live"]
+    assert "plan-and-survey-differ" not in away
     numbers = list[str]()
     for one in work.json("work", "a.example")["steps"]:
         if one["step"]["do"] in ("copy-folder", "edit-line"):

@@ -15,6 +15,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.consequences import INSIDE
 from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
+from kettlepost.core.rules.going_live import is_set_aside
 from kettlepost.core.rules.moves import moves_elsewhere
 from kettlepost.core.rules.parties import (
     application_party,
@@ -412,7 +413,7 @@ def _moved_up(layout: AccountLayout, found: FoundApplication) -> Iterator[WayOut
     yield WayOut(words, steps=steps)
 
 
-@account_rule("plan-and-survey-differ", "risk", reaches=RuleReach.NONE, follows={"root-missing": INSIDE})
+@account_rule("plan-and-survey-differ", "risk", reaches=RuleReach.HOST, follows={"root-missing": INSIDE})
 def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
     """A live installation is not what the survey found in its folder.
 
@@ -454,7 +455,7 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
             if found is not None and found.application == installation.application and found.condition != "incomplete":
                 continue
             seen = _seen_instead(layout, contents, folder, installation)
-            if seen is None:
+            if seen is None or (found is None and is_set_aside(layout, installation)):
                 continue
             yield Finding(
                 at=folder.shown,

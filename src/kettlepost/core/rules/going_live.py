@@ -163,6 +163,15 @@ def has_gone_live(layout: AccountLayout, going: GoingLive) -> bool | None:
     return (real.name, real.prefix or going.new.prefix) == (going.new.name, going.new.prefix)
 
 
+def is_set_aside(layout: AccountLayout, installation: Installation) -> bool:
+    """Whether something live is away already, as its rehearsal takes its place, and that is not there yet."""
+    going = going_live(layout, installation)
+    contents = layout.contents
+    if going is None or contents is None or going.live.number != installation.number:
+        return False
+    return going.to not in contents.applications and going.folder in contents.applications
+
+
 def taking_over(layout: AccountLayout, going: GoingLive) -> list[TakingOver]:
     """The whole work, in its order: the data, the files, the look, the plan that says so.
 

@@ -20,7 +20,7 @@ from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.going_live import going_live, gone_live, has_gone_live, taking_over
+from kettlepost.core.rules.going_live import GoingLive, going_live, gone_live, has_gone_live, is_set_aside, taking_over
 from kettlepost.core.rules.moves import moving_words, reading_in, root_steps
 from kettlepost.core.rules.parties import (
     application_party,
@@ -192,11 +192,10 @@ def rehearsal_to_go_live(layout: AccountLayout) -> Iterator[Finding]:
             steps: list[Step] = [*taking_over(layout, going)]
             do = WayOut(say("to-go-live/do"), list(gone_live(layout, going)), lists, steps)
             ways = [do, WayOut(say("to-go-live/stay"), stays)]
-        has_come = going is not None and has_gone_live(layout, going)
         yield Finding(
             at=str(rehearsal.address),
             title=title,
-            why=say("to-go-live/why-come" if has_come else "to-go-live/why"),
+            why=_why_to_go_live(layout, going),
             parties=[installation_party(layout.account, rehearsal, "goes_live")],
             ways_out=ways,
         )
@@ -396,6 +395,14 @@ def _files_in(contents: Contents, place: Folder) -> int:
         return contents.totals(place).files
     around = contents.folders.get(place.parent)
     return int(around is not None and place.name in (*around.names, *around.index))
+
+
+def _why_to_go_live(layout: AccountLayout, going: GoingLive | None) -> Words:
+    """What visitors see while a rehearsal is to go live, and what is lost."""
+    if going is not None and has_gone_live(layout, going):
+        return say("to-go-live/why-come")
+    is_away = going is not None and is_set_aside(layout, going.live)
+    return say("to-go-live/why-away" if is_away else "to-go-live/why")
 
 
 def _moved(layout: AccountLayout, domain: Domain) -> Finding:

@@ -33,6 +33,7 @@ SENTENCES = {
     "relocation/take-out": "take address_now and folder_now out",
     "to-go-live/title": "{named} is to take the place of {live}",
     "to-go-live/why": "until it has, visitors see what was there before, and what is written there is lost but for the data that it keeps",
+    "to-go-live/why-away": "what was live is set aside already, and visitors see nothing until the files of the rehearsal are copied there",
     "to-go-live/has-come": "{named} has taken the place of {live}, where its tables are the live ones",
     "to-go-live/why-come": "as long as the plan calls it a rehearsal, what is tried out on it happens to the live data",
     "to-go-live/cannot": "{named} is to take the place of {live}, and it is not known where the files or tables of both are",
