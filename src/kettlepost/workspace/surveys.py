@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
@@ -17,6 +16,7 @@ from kettlepost.core.names import HOME, Folder, InvalidName, printable
 from kettlepost.core.plan import Account, Plan
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import (
+    LARGEST_NAMES,
     LARGEST_SURVEY,
     NamesWriter,
     Recognisable,
@@ -36,7 +36,7 @@ from kettlepost.core.survey import (
 from kettlepost.sources import LocalFolder, Secrets, open_source
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now
-from kettlepost.workspace.files import being_written, own_folder, write_whole
+from kettlepost.workspace.files import being_written, own_folder, read_at_most, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, names_file, names_file_before, survey_file
 
 SIDE_BY_SIDE = 4
@@ -91,10 +91,11 @@ def survey(
 
 def _keep_names(plan: PlanFolder, name: str) -> None:
     """Keep what files were called at the last survey, as a part of it is written over; it is no loss where it fails."""
-    with suppress(OSError, KettlepostError), (plan.path / names_file(name)).open("rb") as there:
+    with suppress(OSError, KettlepostError):
+        there = read_at_most(plan.path / names_file(name), LARGEST_NAMES)
         own_folder(plan.path)
         with being_written(plan.path / names_file_before(name)) as kept:
-            shutil.copyfileobj(there, kept)
+            kept.write(there)
 
 
 def _folder(plan: PlanFolder, name: str, written: str) -> Folder:

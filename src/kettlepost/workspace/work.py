@@ -11,7 +11,6 @@ import msgspec
 import rtoml
 from msgspec import Struct, field
 
-from kettlepost.core.carrying import CarriedHead
 from kettlepost.core.errors import InputError
 from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, InvalidName, did_you_mean, printable, quoted, readable
@@ -62,8 +61,8 @@ def work(
 class _Happened(NamedTuple):
     """What the plan folder knows of what was done: said, confirmed by account, set aside by account.
 
-    `carried` are the steps that were carried out, the numbers of their records, and whether they came to their end
-    and the plan was not written since, by their ids.
+    `carried` are the steps that were carried out, the numbers of their records, and whether they came to their end, by
+    their ids.
     """
 
     said: Mapping[str, DoneMark]
@@ -81,17 +80,8 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
             is_due = days_after(head.day, days) <= moment.date()
             kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    done = {one.id: (one.step, one.number, one.is_done and _still_counts(plan, one)) for one in carried(plan)}
+    done = {one.id: (one.step, one.number, one.is_done) for one in carried(plan)}
     return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, done)
-
-
-def _still_counts(plan: PlanFolder, head: CarriedHead) -> bool:
-    """Whether the plan of an account is as it was when a step was carried out: it may be wanted once more since."""
-    try:
-        written = (plan.path / f"accounts/{head.account}.toml").stat().st_mtime
-        return datetime.datetime.fromisoformat(head.taken).timestamp() + 1 > written
-    except (OSError, ValueError):
-        return False
 
 
 def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:

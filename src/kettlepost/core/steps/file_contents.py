@@ -46,13 +46,20 @@ def content_after(step: WritingFiles, before: bytes | None, carried: bytes = b""
     if isinstance(step, CarryLines):
         text = carried.decode("utf-8", "surrogateescape").replace("\r\n", "\n")
         return _with_lines(old, [written for _, written in carried_lines(text)], is_first=True)
-    return _with_lines(old, step.lines, step.is_first)
+    return old if _stand_in(old, step.lines) else _with_lines(old, step.lines, step.is_first)
 
 
 def front_file(step: WriteFrontFile) -> bytes:
     """A file that starts what lies in another folder, by a path from its own, so that both can move together."""
     way = relpath(f"/{step.starts.below(step.file)}", f"/{step.folder}")
     return f"<?php\nrequire __DIR__ . {php_string(f'/{way}')};\n".encode("utf-8", "surrogateescape")
+
+
+def _stand_in(old: bytes, lines: Sequence[str]) -> bool:
+    """Whether lines stand in a file already, one directly after the other."""
+    there = old.decode("utf-8", "surrogateescape").replace("\r\n", "\n").split("\n")
+    wanted = [*lines]
+    return bool(wanted) and any(there[n : n + len(wanted)] == wanted for n in range(len(there) - len(wanted) + 1))
 
 
 def _with_lines(old: bytes, lines: Sequence[str], is_first: bool) -> bytes:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
+from kettlepost.core.layout import FolderState
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -101,7 +102,8 @@ def _copied(
         yield (made := _guard(context, installation, guard, needs))
         needs = [made.id]
     quiet = stopping_mail(layout, installation, to)
-    yield context.step(WorkKind.NO_MAIL, site, quiet, needs)
+    there = isinstance(quiet, AddLines) and FolderState(layout, "now").has(quiet.folder, quiet.file) is True
+    yield context.step(WorkKind.NO_MAIL, site, quiet, needs, there or None)
 
 
 def _guard(
