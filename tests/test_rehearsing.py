@@ -10,6 +10,7 @@ import random
 import shlex
 import shutil
 import subprocess
+import time
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -193,10 +194,12 @@ def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_t
     guard = f'AuthType Basic\nAuthName "staging"\nAuthUserFile "{home}/.htpasswd-staging"\nRequire valid-user\n'
     (home / "staging/.htaccess").open("a").write(guard)
     plan = work.plan / "accounts/millbrook.toml"
-    plan.write_text(
-        plan.read_text().replace('state = "planned"\nstaging_of', "staging_of").replace('state = "planned"', "")
-    )
     work.survey()
+    added = plan.read_text().replace(
+        'kind = "subdomain"\nroot = "staging"\nstate = "planned"', 'kind = "subdomain"\nroot = "staging"'
+    )
+    plan.write_text(added)
+    assert work.run("confirm", "staging.a.example", "--yes").returncode == 0  # and not all of its own list is done
     before, text = tree_of(home), plan.read_text()
     shown = work.run(*asked)
     assert "--keep-live none|all" in shown.stderr, shown.stdout + shown.stderr
@@ -257,6 +260,14 @@ def test_what_was_rehearsed_takes_the_place_of_what_is_live_with_a_way_back_to_t
     assert {k: v for k, v in tree_of(home).items() if "set-aside" not in k} == before
     while plan.read_text() != text:
         assert work.run("undo", "--yes").returncode == 0
+    for pause in (0, 1.1):  # what was said of another time is not said of this one
+        time.sleep(pause)
+        assert work.run(*asked, "--by", "files", "--keep-live", "all", "--yes").returncode == 0
+        listed = work.json("work", "a.example")["steps"]
+        assert listed[0]["state"] == "ready", listed[0]
+        work.run("work", "--done", listed[0]["id"], "--yes")
+        assert work.json("work", "a.example")["steps"][0]["state"] == "done"
+        plan.write_text(text)
 
 
 NUMBER = int(os.environ.get("KETTLEPOST_REHEARSALS", "5"))

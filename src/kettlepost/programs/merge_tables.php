@@ -207,8 +207,8 @@ function merge(array $plan): void
         $to = $ours[$table] ?? $plan['rehearsal']['prefix'] . $table;
         if (!isset($ours[$table])) {
             $text = $old_kind === $new_kind ? creating($old, $old_kind, $name, $to) : null;
-            if ($text === null) {
-                stop("$table is not in the database of the rehearsal, and cannot be made there; nothing was written");
+            if ($text === null || preg_match('/\bREFERENCES\b/i', $text)) {  // a key would lead to tables of what is live
+                stop("$table is not in the database of the rehearsal, and has to be made there first; nothing was written");
             }
             $makes[] = $text;
         } else {
@@ -220,13 +220,29 @@ function merge(array $plan): void
         }
         $work[] = [(string) $table, $name, $to, array_keys($columns)];
     }
+    $file = 'merged-' . gmdate('Ymd-His') . '.jsonl';
+    $back = fopen(__DIR__ . "/$file", 'x');
+    if ($back === false) {
+        stop('nothing was written: what is there cannot be kept beside this file');
+    }
+    chmod(__DIR__ . "/$file", 0600);
     foreach ($makes as $text) {
         $new->exec($text);
     }
-    $file = 'merged-' . gmdate('Ymd-His') . '.jsonl';
-    $back = fopen(__DIR__ . "/$file", 'x');
-    chmod(__DIR__ . "/$file", 0600);
     $new->beginTransaction();
+    try {
+        $total = bring($old, $old_kind, $new, $new_kind, $work, $plan, $back);
+    } catch (Throwable $refused) {
+        $new->rollBack();  // which tables without transactions (MyISAM) take no part in
+        stop($refused->getMessage() . "\nnothing is written for good in tables with transactions; php " . basename(__FILE__) . " --back $file puts back what was there in all");
+    }
+    $new->commit();
+    echo "$total rows written; php " . basename(__FILE__) . " --back $file puts back what was there\n";
+}
+
+/** Writes the rows of some tables into those of the rehearsal, once what those hold is kept; gives how many. */
+function bring(PDO $old, string $old_kind, PDO $new, string $new_kind, array $work, array $plan, $back): int
+{
     $total = 0;
     foreach ($work as [$table, $name, $to, $columns]) {
         [$known] = columns_of($new, $new_kind, $to);
@@ -250,25 +266,33 @@ function merge(array $plan): void
         insert($new, $new_kind, $to, $columns, $some);
         $there = (int) $new->query('SELECT COUNT(*) FROM ' . quoted($new_kind, $to))->fetchAll(PDO::FETCH_COLUMN)[0];
         if ($there !== $number) {
-            $new->rollBack();
-            stop("$table: $there rows came of $number; nothing was written");
+            throw new RuntimeException("$table: $there rows came of $number");
         }
         echo "$table  $number rows\n";
         $total += $number;
     }
-    fflush($back);
-    $new->commit();
-    echo "$total rows written; php " . basename(__FILE__) . " --back $file puts back what was there\n";
+    return $total;
+}
+
+function put($back, array $row): void
+{
+    $line = json_encode($row, JSON_THROW_ON_ERROR) . "\n";
+    if (fwrite($back, $line) !== strlen($line)) {
+        throw new RuntimeException('what was there cannot be kept: the disk is full, perhaps');
+    }
 }
 
 /** Keeps what a table holds: a line that names it, and one for each row. */
 function keep_rows(PDO $base, string $kind, string $table, array $columns, $back): void
 {
-    fwrite($back, json_encode(['table' => base64_encode($table), 'columns' => array_map('base64_encode', $columns)]) . "\n");
+    put($back, ['table' => base64_encode($table), 'columns' => array_map('base64_encode', $columns)]);
     $names = implode(', ', array_map(fn (string $one): string => quoted($kind, $one), $columns));
     $rows = $base->query("SELECT $names FROM " . quoted($kind, $table));
     while (($row = $rows->fetch(PDO::FETCH_NUM)) !== false) {
-        fwrite($back, json_encode(array_map(fn ($one) => is_string($one) ? base64_encode($one) : ($one === null ? null : [$one]), $row)) . "\n");
+        put($back, array_map(fn ($one) => is_string($one) ? base64_encode($one) : ($one === null ? null : [$one]), $row));
+    }
+    if (!fflush($back)) {
+        throw new RuntimeException('what was there cannot be kept: the disk is full, perhaps');
     }
 }
 
@@ -314,7 +338,7 @@ if (PHP_SAPI === 'cli' && isset($argv) && realpath($argv[0]) === __FILE__) {
         } else {
             compare($plan);
         }
-    } catch (PDOException $refused) {
+    } catch (Throwable $refused) {
         stop($refused->getMessage());  // alone, as a trace may hold a password
     }
 }

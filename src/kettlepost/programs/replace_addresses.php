@@ -289,6 +289,9 @@ function replace_all(array $plan, bool $writes): void
     }
     $name = 'replaced-' . gmdate('Ymd-His') . '.jsonl';
     $back = $writes ? fopen(__DIR__ . "/$name", 'x') : null;
+    if ($back === false) {
+        throw new RuntimeException('nothing was changed: what is there cannot be kept beside this file');
+    }
     if ($writes) {
         chmod(__DIR__ . "/$name", 0600);
         $base->beginTransaction();
@@ -315,7 +318,7 @@ if (PHP_SAPI === 'cli' && isset($argv) && realpath($argv[0]) === __FILE__) {
         } else {
             replace_all(json_decode(PLAN, true, 16, JSON_THROW_ON_ERROR), ($argv[1] ?? '') === '--write');
         }
-    } catch (PDOException $refused) {
+    } catch (Throwable $refused) {
         fwrite(STDERR, $refused->getMessage() . "\n");  // alone, as a trace may hold a password
         exit(1);
     }

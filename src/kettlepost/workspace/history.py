@@ -23,8 +23,8 @@ _LARGEST = 256 * 1024 * 1024
 class Event(Struct, omit_defaults=True, frozen=True):
     """One thing that happened to a site: when (ISO 8601, UTC), by whom, and what of it changed.
 
-    `event` is "placed", "written down", "confirmed", "retired", "to move", "moved", "forgotten", "version" or "taken
-    back".
+    `event` is "placed", "written down", "confirmed", "retired", "to move", "moved", "to be replaced", "forgotten",
+    "version" or "taken back".
     """
 
     at: str
@@ -77,10 +77,20 @@ def history(plan: PlanFolder, account: str | None = None) -> list[Event]:
     return found
 
 
-def confirmed_sites(plan: PlanFolder) -> dict[str, set[str]]:
+def begun_sites(events: Iterable[Event]) -> dict[str, dict[str, str]]:
+    """By account the addresses that something was planned for, and when that last was (ISO 8601, UTC)."""
+    found: dict[str, dict[str, str]] = {}
+    for event in events:
+        if event.event in ("placed", "written down", "to move", "to be replaced"):
+            with suppress(InvalidName):
+                found.setdefault(event.account, {})[str(Address.parse(event.site))] = event.at
+    return found
+
+
+def confirmed_sites(events: Iterable[Event]) -> dict[str, set[str]]:
     """By account the addresses and hosts that were made live as they were planned, and not taken back since."""
     found: dict[str, set[str]] = {}
-    for event in history(plan):
+    for event in events:
         with suppress(InvalidName):
             site = str(Address.parse(event.site)) if event.application else str(HostName.parse(event.site))
             what = event.detail.partition(",")[0] if event.event == "taken back" else event.event
@@ -137,6 +147,8 @@ def _differences(before: _Known, after: _Known) -> Iterator[tuple[str, str, str,
             yield site, application, {"live": "confirmed", "retired": "retired"}.get(state, "placed"), ""
         elif "address_now" in was and "address_now" not in one:
             yield site, application, "moved", f"from {printable(str(was['address_now']))}"
+        if was is not None and one.get("goes_live") and not was.get("goes_live"):
+            yield str(one.get("staging_of")), application, "to be replaced", f"by {printable(site)}"
         if was is not None and one.get("version") and was.get("version") != one.get("version"):
             yield site, application, "version", printable(str(one["version"]))
     for application, site in gone:

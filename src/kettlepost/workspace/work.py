@@ -21,7 +21,7 @@ from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList
 from kettlepost.workspace.carrying.records import carried
 from kettlepost.workspace.changes import PreparedChange, changing
 from kettlepost.workspace.clock import now
-from kettlepost.workspace.history import confirmed_sites
+from kettlepost.workspace.history import begun_sites, confirmed_sites, history
 from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
 from kettlepost.workspace.queries import check, check_near
@@ -61,14 +61,15 @@ def work(
 class _Happened(NamedTuple):
     """What the plan folder knows of what was done: said, confirmed by account, set aside by account.
 
-    `carried` are the steps that were carried out, the numbers of their records, and whether they came to their end, by
-    their ids.
+    `carried` are the steps that were carried out, the numbers of their records, and when, where they came to their
+    end, by their ids; `begun` is when something was last planned for an address, by account.
     """
 
     said: Mapping[str, DoneMark]
     confirmed: Mapping[str, set[str]]
     set_asides: Mapping[str, list[StoredSetAside]]
-    carried: Mapping[str, tuple[Step, str, bool]] = {}
+    carried: Mapping[str, tuple[Step, str, str]] = {}
+    begun: Mapping[str, Mapping[str, str]] = {}
 
 
 def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
@@ -80,14 +81,17 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
             is_due = days_after(head.day, days) <= moment.date()
             kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    done = {one.id: (one.step, one.number, one.is_done) for one in carried(plan)}
-    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, done)
+    done = {one.id: (one.step, one.number, one.taken if one.is_done else "") for one in carried(plan)}
+    events = history(plan)
+    marks = {one.id: one for one in done_marks(plan)}
+    return _Happened(marks, confirmed_sites(events), asides, done, begun_sites(events))
 
 
 def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:
     waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
     asides = happened.set_asides.get(name, ())
-    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides, happened.carried)
+    begun = happened.begun.get(name, {})
+    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides, happened.carried, begun)
 
 
 def context_of(plan: PlanFolder, name: str) -> WorkContext:

@@ -84,7 +84,7 @@ def table_copy(
     same = [other.shown for other in others if other.prefix == user.prefix and other.shown != user.shown]
     if renames and same:
         raise InputError(f"{listed(map(printable, same), 4)} uses the same tables: copy them instead of renaming")
-    copy.longer = sorted(set(_longer(layout, user, others)))
+    copy.longer = longer_prefixes(layout, user.database, user.written)
     copy.told = [say("copy/same-tables", name=printable(name)) for name in same]
     entry = layout.plan.applications.get(application)
     copy.prefixed = list(prefixed_values(entry)) if entry is not None and new_prefix != user.written else []
@@ -99,9 +99,8 @@ def prefixed_values(application: Application) -> Iterator[PrefixedValues]:
         yield PrefixedValues(table, column, tuple(re.findall(r"[^\s|]+", only)))
 
 
-def _longer(layout: AccountLayout, user: TableUser, others: list[TableUser]) -> Iterator[str]:
-    retired = [(name, prefix) for _, name, prefix in retired_users(layout) if name == user.name]
-    known = [(other.name, other.written) for other in others] + retired
-    for _, prefix in known:
-        if prefix != user.written and prefix.startswith(user.written):
-            yield prefix
+def longer_prefixes(layout: AccountLayout, database: tuple[str, str], prefix: str) -> list[str]:
+    """The prefixes in a database, as it is told from all others, that begin with one and are somebody else's."""
+    known = {other.written for other in layout.tables.by_database.get(database, [])}
+    known |= {begin for _, name, begin in retired_users(layout) if ("", name) == database}
+    return sorted(one for one in known if one != prefix and one.startswith(prefix))

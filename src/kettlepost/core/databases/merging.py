@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from kettlepost.core.databases.copying import PrefixedValues, prefixed_values
+from kettlepost.core.databases.copying import PrefixedValues, longer_prefixes, prefixed_values
 from kettlepost.core.layout import AccountLayout, server_key
 from kettlepost.core.plan import Database
 from kettlepost.core.rules.going_live import GoingLive
@@ -46,7 +46,5 @@ def table_merge(layout: AccountLayout, going: GoingLive) -> TableMerge:
 
 
 def _side(layout: AccountLayout, base: Database) -> MergedTables:
-    key = (server_key(base.server), base.name)
-    others = {one.written for one in layout.tables.users if one.database == key}
-    longer = sorted(one for one in others if one != base.prefix and one.startswith(base.prefix))
+    longer = longer_prefixes(layout, (server_key(base.server), base.name), base.prefix)
     return MergedTables(base.name, base.prefix, tuple(longer))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from kettlepost.core.databases.copying import longer_prefixes
 from kettlepost.core.layout import AccountLayout, TableUser
 
 
@@ -29,8 +30,7 @@ def address_replacement(
     kind = user.installation.application if user.installation is not None else ""
     kind = kind or (user.found.application if user.found is not None else "")
     known = layout.plan.applications.get(kind)
-    others = {one.written for one in layout.tables.users if one.database == user.database and one is not user}
-    stays = tuple(sorted(one for one in others if one != user.written and one.startswith(user.written)))
+    stays = tuple(longer_prefixes(layout, user.database, user.written))
     place = user.installation.address if user.installation is not None else user.found.folder if user.found else ""
     keeps = tuple(known.identifiers) if known is not None else ()
     return AddressReplacement(layout.name, str(place), user.name, user.written, addresses, stays, keeps)

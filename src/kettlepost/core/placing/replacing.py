@@ -12,7 +12,7 @@ from kettlepost.core.messages import Words, say
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.ways import MoveBy, MoveWay, MoveWays
 from kettlepost.core.plan import ALL_DATA, OTHER_DATA, Application, Installation
-from kettlepost.core.rules.going_live import MERGED, GoingLive, has_gone_live, kinds_of, taking_its_place
+from kettlepost.core.rules.going_live import MERGED, GoingLive, has_gone_live, kinds_of, names_tables, taking_its_place
 from kettlepost.core.rules.moves import can_move
 from kettlepost.core.rules.ways_out import setting
 
@@ -60,8 +60,7 @@ def _no_way(layout: AccountLayout, rehearsal: Installation, live: Installation, 
         found = applications.get(folder)
         if found is None or found.application != whose.application:
             return say("replace/not-seen", folder=folder.shown, application=whose.application)
-        real = found.database
-        if real is None or (real.name, real.prefix or base.prefix) != (base.name, base.prefix):
+        if names_tables(layout, found, base) is not True:
             return say("replace/otherwise", folder=folder.shown, base=printable(base.name), prefix=quoted(base.prefix))
     if (going.old.name, going.old.prefix) == (going.new.name, going.new.prefix) or has_gone_live(layout, going):
         return say("replace/same-tables")

@@ -38,7 +38,7 @@ from kettlepost.core.steps import (
     WriteSettings,
     survey_after,
 )
-from kettlepost.core.survey import KEEPING_OUT
+from kettlepost.core.survey import KEEPING_OUT, FoundApplication
 
 Replacing = SetAsideFolder | CopyFolder | EditLine | LookAtFile
 """What brings the files of a rehearsal to the place of what is live."""
@@ -157,10 +157,27 @@ def has_gone_live(layout: AccountLayout, going: GoingLive) -> bool | None:
         return None
     if found is None or found.application != going.live.application:
         return False
-    real = found.database
+    return names_tables(layout, found, going.new)
+
+
+def names_tables(layout: AccountLayout, found: FoundApplication, base: Database) -> bool | None:
+    """Whether the configuration of an application names the tables of a database; None where it does not tell."""
+    real, known = found.database, layout.plan.applications.get(found.application)
     if real is None or not real.name:
         return None
-    return (real.name, real.prefix or going.new.prefix) == (going.new.name, going.new.prefix)
+    if real.name != base.name:
+        return False
+    mark = known.config if known is not None else None
+    if mark is not None and mark.prefix is not None:
+        return real.prefix == base.prefix
+    others = {one.prefix for one in _of_database(layout, base) if one.prefix != base.prefix}
+    return None if others else True  # it may be those of anybody who uses the database, too
+
+
+def _of_database(layout: AccountLayout, base: Database) -> list[Database]:
+    """What the plan says of a database, for each installation that has it."""
+    written = (one.database for one in layout.account.installations)
+    return [one for one in written if one is not None and (one.server, one.name) == (base.server, base.name)]
 
 
 def is_set_aside(layout: AccountLayout, installation: Installation) -> bool:

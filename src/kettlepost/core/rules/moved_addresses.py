@@ -8,7 +8,7 @@ from typing import assert_never
 
 from msgspec import Struct
 
-from kettlepost.core.layout import AccountLayout, has_relocated
+from kettlepost.core.layout import AccountLayout, FolderState, has_relocated
 from kettlepost.core.messages import Message, say
 from kettlepost.core.moving import (
     AddressKept,
@@ -425,7 +425,8 @@ def address_inside_old(layout: AccountLayout) -> Iterator[Finding]:
                 LookAgain(layout.name),
             ]
             pair = f"{printable(str(written)).rstrip('/')}={str(installation.address).rstrip('/')}"
-            told = Remedy.of(Action.READDRESS, str(installation.address).rstrip("/"), pair)
+            has_tables = installation.database is not None or found.database is not None
+            told = Remedy.of(Action.READDRESS, str(installation.address).rstrip("/"), pair) if has_tables else None
             yield Finding(
                 at=str(installation.address),
                 title=say(
@@ -448,4 +449,7 @@ def _leads_elsewhere(layout: AccountLayout, installation: Installation, folder: 
     leads = layout.tree("now").reach(written)
     if leads is None or leads in (folder, layout.tree("now").reach(installation.address)):
         return None
-    return written
+    front = layout.application(installation).front_file
+    may_start = bool(front) and FolderState(layout, "now").has(leads, front or "") is not False
+    is_free = leads not in layout.standing and (layout.contents is None or leads not in layout.contents.applications)
+    return None if may_start and is_free else written  # a file there may start what lies elsewhere

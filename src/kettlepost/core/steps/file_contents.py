@@ -46,7 +46,8 @@ def content_after(step: WritingFiles, before: bytes | None, carried: bytes = b""
     if isinstance(step, CarryLines):
         text = carried.decode("utf-8", "surrogateescape").replace("\r\n", "\n")
         return _with_lines(old, [written for _, written in carried_lines(text)], is_first=True)
-    return old if _stand_in(old, step.lines) else _with_lines(old, step.lines, step.is_first)
+    stand = _stand_in(old, step.lines, step.is_first)
+    return old if stand else _with_lines(old, step.lines, step.is_first)
 
 
 def front_file(step: WriteFrontFile) -> bytes:
@@ -55,11 +56,11 @@ def front_file(step: WriteFrontFile) -> bytes:
     return f"<?php\nrequire __DIR__ . {php_string(f'/{way}')};\n".encode("utf-8", "surrogateescape")
 
 
-def _stand_in(old: bytes, lines: Sequence[str]) -> bool:
-    """Whether lines stand in a file already, one directly after the other."""
-    there = old.decode("utf-8", "surrogateescape").replace("\r\n", "\n").split("\n")
+def _stand_in(old: bytes, lines: Sequence[str], is_first: bool) -> bool:
+    """Whether lines stand at the beginning of a file already, or at its end."""
+    there = old.decode("utf-8", "surrogateescape").replace("\r\n", "\n").rstrip("\n").split("\n")
     wanted = [*lines]
-    return bool(wanted) and any(there[n : n + len(wanted)] == wanted for n in range(len(there) - len(wanted) + 1))
+    return bool(wanted) and (there[: len(wanted)] if is_first else there[-len(wanted) :]) == wanted
 
 
 def _with_lines(old: bytes, lines: Sequence[str], is_first: bool) -> bytes:

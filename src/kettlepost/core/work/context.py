@@ -55,16 +55,18 @@ class WorkContext:
 
     `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
     `confirmed` the addresses and hosts that were made live as they were planned; `set_asides` is what was set aside,
-    the oldest first, `carried` the steps that the program carried out and the numbers of their records, by their ids.
+    the oldest first, `carried` the steps that the program carried out, the numbers of their records, and when they came
+    to their end, by their ids; `begun` is when something was last planned for an address.
     """
 
     def __init__(
         self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
         confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
-        carried: Mapping[str, tuple[Step, str, bool]] | None = None,
+        carried: Mapping[str, tuple[Step, str, str]] | None = None, begun: Mapping[str, str] | None = None,
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
         self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
+        self._begun = begun or {}
         self._aside: dict[str, str] = {one.folder: one.number for one in set_asides}
         self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
@@ -88,13 +90,14 @@ class WorkContext:
         shown = printable(str(site))
         own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
         looked = self._looked(step) if seen is not None else ""
-        does, (known, number, is_whole) = list(remedies), self._carried.get(own, (None, "", False))
+        does, (known, number, taken) = list(remedies), self._carried.get(own, (None, "", ""))
         if isinstance(step, CarriedOut) and not does:
             does.append(Remedy.of(Action.CARRY_OUT, own))
+        is_carried = known == step and taken > "" and self._counts(kind, shown, taken)
         return WorkStep(
             own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, looked,
-            self.said.get(own), does, self._aside.get(getattr(step, "folder", ""), "") if seen else "",
-            number if known == step else "", is_carried=known == step and is_whole,
+            self._mark(kind, shown, own), does, self._aside.get(getattr(step, "folder", ""), "") if seen else "",
+            number if known == step else "", is_carried=is_carried,
         )  # fmt: skip
 
     def look(
@@ -142,7 +145,17 @@ class WorkContext:
         return str(subject) in self.confirmed and not self.is_said(kind, subject)
 
     def is_said(self, kind: WorkKind, subject: object) -> bool:
-        return kind in self._kinds_said and self.id(kind, subject) in self.said
+        shown = printable(str(subject))
+        return kind in self._kinds_said and self._mark(kind, shown, self.id(kind, subject)) is not None
+
+    def _mark(self, kind: WorkKind, site: str, own: str) -> DoneMark | None:
+        """What somebody said of a step, but for what was done before something was planned for its address again."""
+        mark = self.said.get(own)
+        return mark if mark is not None and self._counts(kind, site, mark.at) else None
+
+    def _counts(self, kind: WorkKind, site: str, moment: str) -> bool:
+        """Whether what was done at a moment was done for what is planned now; a password that is kept stays."""
+        return kind is WorkKind.PASSWORD or moment >= self._begun.get(site, "")
 
     def wait_of(self, who: str) -> Wait:
         """How long somebody takes as a rule; a name from the plan is one of yours."""

@@ -42,6 +42,8 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
     for installation in filter(is_wanted, context.account.installations):
         if installation.state == "retired":
             yield from retired_steps(context, installation)
+        elif (going := going_live(context.layout, installation)) is not None:
+            yield from replaced(context, going)
         elif installation.state == "planned" or _is_begun(context, installation):
             domain = context.domain_of(installation.address)
             before = list(_with_above(context, domain, hosts))
@@ -51,8 +53,6 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
             else:
                 yield from before
                 yield from installation_steps(context, installation)
-        elif (going := going_live(context.layout, installation)) is not None:
-            yield from replaced(context, going)
         elif installation.is_moving:
             yield from _with_above(context, context.domain_of(installation.address), hosts)
             yield from relocated(context, installation)
