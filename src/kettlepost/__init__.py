@@ -56,6 +56,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.accounts import remember_source as remember_source
     from kettlepost.workspace.accounts import rename_account as rename_account
     from kettlepost.workspace.accounts import start_with_account as start_with_account
+    from kettlepost.workspace.bringing import account_move as account_move
+    from kettlepost.workspace.bringing import move_to_account as move_to_account
     from kettlepost.workspace.carrying.prepare import PreparedStep as PreparedStep
     from kettlepost.workspace.carrying.prepare import prepare_step as prepare_step
     from kettlepost.workspace.carrying.prepare import take_back as take_back
@@ -71,6 +73,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.database_scripts import database_scripts as database_scripts
     from kettlepost.workspace.database_scripts import merge_of_tables as merge_of_tables
     from kettlepost.workspace.database_scripts import password_statements as password_statements
+    from kettlepost.workspace.database_scripts import tables_to_bring as tables_to_bring
     from kettlepost.workspace.databases import databases as databases
     from kettlepost.workspace.databases import read_databases as read_databases
     from kettlepost.workspace.exports import export as export
@@ -158,12 +161,13 @@ _OFFERED = {
     "workspace.queries": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
     "where_each where_each_folder where_folder",
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
+    "workspace.bringing": "account_move move_to_account",
     "workspace.carrying.prepare": "PreparedStep prepare_step take_back",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.set_aside.prepare": "PreparedClearing clearing",
     "workspace.database_scripts": "addresses_in_tables copy_of_tables database_scripts merge_of_tables "
-    "password_statements",
+    "password_statements tables_to_bring",
     "workspace.databases": "databases read_databases",
     "workspace.exports": "export runs_php write_parts",
     "workspace.files": "read_table",

@@ -128,6 +128,20 @@ def copy(
     formats.write(CopyShown(kettlepost.copy_of_tables(opened, whose, to, prefix, rename, account)), form)
 
 
+def bring(
+    whose: Annotated[str, typer.Argument(metavar="ADDRESS", help="What comes from another account with its domain.")],
+    account: subject_options.AccountOption = None,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("CopyShown")] = formats.Format.text,
+) -> None:
+    """Write the script that brings the tables of an installation from the account from which its domain comes.
+
+    It has two halves, each for where its database server is reached: a dump that is looked at, and rows counted again.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    formats.write(CopyShown(kettlepost.tables_to_bring(opened, whose, account)), form)
+
+
 def readdress(
     whose: WhoseArgument,
     pairs: Annotated[
@@ -184,6 +198,7 @@ def register(app: typer.Typer) -> None:
     runtime.register(group, list_, "list")
     runtime.register(group, script, "script")
     runtime.register(group, copy, "copy")
+    runtime.register(group, bring, "bring")
     runtime.register(group, readdress, "readdress")
     runtime.register(group, merge, "merge")
     app.add_typer(group, name="database")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import shlex
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -12,7 +13,7 @@ import typer
 import kettlepost
 from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.render import formats
-from kettlepost.render.results import MoveWaysShown
+from kettlepost.render.results import AccountMoveShown, MoveWaysShown
 
 
 class By(StrEnum):
@@ -26,7 +27,10 @@ class By(StrEnum):
 
 def move(
     old: Annotated[str, typer.Argument(metavar="ADDRESS", help="Where it answers today.", show_default=False)],
-    new: Annotated[str, typer.Argument(metavar="NEW", help="Where it is to answer.", show_default=False)],
+    new: Annotated[
+        str | None,
+        typer.Argument(metavar="[NEW]", help="Where it is to answer; not with --to-account.", show_default=False),
+    ] = None,
     by: Annotated[
         By | None,
         typer.Option(
@@ -54,6 +58,14 @@ def move(
             "the application's, one by one.",
         ),
     ] = None,
+    to_account: Annotated[
+        str | None,
+        typer.Option(
+            "--to-account",
+            metavar="ACCOUNT",
+            help="Bring the domain ADDRESS with all that is installed at it to another account; its addresses stay.",
+        ),
+    ] = None,
     account: subject_options.AccountOption = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
@@ -65,6 +77,15 @@ def move(
     """Bring what is installed to another address, with its old address kept good: the ways side by side, or one of
     them entered. What is then to be done is in its work list."""
     edit_options.reason(despite, because)
+    if to_account is not None:
+        if new is not None or permanent or until is not None or alone or keep_live or by not in (None, By.files):
+            raise kettlepost.InputError(
+                "with --to-account addresses stay as they are: name a domain, and --by files to enter it"
+            )
+        _to_account(old, to_account, by is not None, account, despite, because, yes, show, plan, form)
+        return
+    if new is None:
+        raise kettlepost.InputError("name where it is to answer, or with --to-account the account it is to come to")
     if by is None:
         opened = kettlepost.open_plan(runtime.plan_folder(plan))
         found = kettlepost.move_ways(opened, old, new, account, keep_live or ())
@@ -88,6 +109,23 @@ def move(
             opened, old, new, by.value, account, permanent, last, not alone, despite or (), because,
             keep_live=keep_live or (),
         )  # fmt: skip
+
+    edit_options.propose(plan, prepare, yes, show, form)
+
+
+def _to_account(
+    domain: str, to: str, is_entered: bool, account: str | None, despite: list[str] | None, because: str | None,
+    yes: bool, show: bool, plan: Path | None, form: formats.Format,
+) -> None:  # fmt: skip
+    if not is_entered:
+        found = kettlepost.account_move(kettlepost.open_plan(runtime.plan_folder(plan)), domain, to, account)
+        formats.write(AccountMoveShown(found), form)
+        entering = shlex.join(["kettlepost", "move", domain, "--to-account", to, "--by", "files"])
+        runtime.hint(f"\nenter it in both accounts: {entering}")
+        return
+
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        return kettlepost.move_to_account(opened, domain, to, account, despite or (), because)
 
     edit_options.propose(plan, prepare, yes, show, form)
 

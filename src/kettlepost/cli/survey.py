@@ -38,7 +38,11 @@ def survey(
     ] = False,
     mentions: Annotated[
         str | None,
-        typer.Option("--mentions", metavar="ADDRESS", help="Read the texts there instead: which files name ADDRESS."),
+        typer.Option(
+            "--mentions",
+            metavar="ADDRESS",
+            help="Read the texts there instead: which files name ADDRESS, or a /PATH of the machine.",
+        ),
     ] = None,
     how_to: Annotated[
         bool, typer.Option("--how-to", help="Say how to make a listing on a host with one command.")

@@ -44,6 +44,10 @@ def work(
     ] = None,
     take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
+    other: Annotated[
+        str | None,
+        typer.Option("--other-from", metavar="SOURCE", help="Where the files of the account lie that it comes from."),
+    ] = None,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
     certificates: source_options.CertificatesOption = None,
@@ -64,7 +68,7 @@ def work(
         secrets = source_options.secrets(key, known_hosts, certificates)
         form = form if form in ("text", "json") else formats.Format.text
         if carry_out is not None:
-            _carry_out(plan, carry_out, source, secrets, take_over, yes, show, form)
+            _carry_out(plan, carry_out, source, other, secrets, take_over, yes, show, form)
         else:
             _take_back(plan, take_back or "", source, secrets, take_over, yes, form)
         return
@@ -84,13 +88,13 @@ def work(
 
 
 def _carry_out(
-    plan: Path | None, own: str, source: str | None, secrets: kettlepost.Secrets, take_over: bool, yes: bool,
-    show: bool, form: formats.Format,
+    plan: Path | None, own: str, source: str | None, other: str | None, secrets: kettlepost.Secrets, take_over: bool,
+    yes: bool, show: bool, form: formats.Format,
 ) -> None:  # fmt: skip
     """Show what a step does to files, ask, do it, and say what was done."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     progress = source_options.Progress("copying: {} of {}")
-    prepared = kettlepost.prepare_step(opened, own, source, secrets)
+    prepared = kettlepost.prepare_step(opened, own, source, secrets, other)
     try:
         if not yes or show:
             formats.write(StepShown(prepared, None), form)

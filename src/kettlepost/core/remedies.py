@@ -58,6 +58,7 @@ class Action(StrEnum):
     MAKE_DATABASES = "write the statements that make the databases"
     READ_DATABASES = "read what an account's databases hold"
     COPY_TABLES = "write the script that copies tables"
+    BRING_TABLES = "write the script that brings tables from another account"
     READDRESS = "write the program that replaces addresses in tables"
     MERGE_TABLES = "write the program that compares tables, and merges them"
     SET_PASSWORDS_IN = "say where passwords are kept"

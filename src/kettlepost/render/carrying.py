@@ -51,7 +51,7 @@ def show_step(screen: Screen, shown: StepShown) -> None:
     if carried is not None:
         _stayed(screen, carried.left)
         return
-    if copied and not prepared.access.copies_itself:
+    if copied and prepared.goes_through_here:
         _told(screen, "way", "through this machine, as the server cannot copy by itself")
     _named(screen, "leaves", prepared.left_out, "neither file nor folder, so it cannot be copied")
     _named(screen, "mind", prepared.leads_out, "a link that leads elsewhere from its new place")
@@ -91,7 +91,7 @@ def step_json(shown: StepShown) -> str:
     return document({
         "account": record.head.account, "id": record.head.id, "number": record.head.number if carried else "",
         "done": carried is not None, "again": prepared.is_again,
-        "through_this_machine": not prepared.access.copies_itself,
+        "through_this_machine": prepared.goes_through_here,
         "changes": [_record(item) for item in record.items],
         "left_out": list(map(printable, prepared.left_out)), "leads_out": list(map(printable, prepared.leads_out)),
         "left": _left(carried.left if carried is not None else ()),

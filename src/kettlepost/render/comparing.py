@@ -62,7 +62,8 @@ def show_comparison(screen: Screen, shown: ComparisonShown) -> None:
         screen.blank()
     for domain in found.moving:
         old, new = (folder.shown if folder is not None else "" for folder in (domain.root_now, domain.root))
-        words = f"{readable(domain.name)} is not compared: it moves from {old} to {new} with what lies there"
+        goes = f"it moves from {old} to {new}" if domain.account_now is None else f"it comes from {domain.account_now}"
+        words = f"{readable(domain.name)} is not compared: {goes} with what lies there"
         screen.line((words, "dim"))
     if found.unsurveyed:
         names = listed(found.unsurveyed, _MOST)

@@ -16,9 +16,10 @@ from kettlepost.core.databases import (
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
 from kettlepost.core.quoting import plain
-from kettlepost.core.quoting.sh import said
+from kettlepost.core.quoting.sh import Sh, said
 from kettlepost.core.quoting.sql import Sql, comment
 from kettlepost.core.words import listed
+from kettlepost.render.bring_script import bring_script
 from kettlepost.render.copy_script import copy_script
 from kettlepost.render.json import document
 from kettlepost.render.results import CopyShown, ScriptsShown
@@ -43,13 +44,17 @@ def scripts_json(shown: ScriptsShown) -> str:
 
 
 def show_copy(screen: Screen, shown: CopyShown) -> None:
-    screen.raw(copy_script(shown.copy))
+    screen.raw(_script(shown))
 
 
 def copy_json(shown: CopyShown) -> str:
     told = msgspec.to_builtins(shown.copy)
     told["dialect"] = shown.copy.dialect.kind
-    return document(told | {"script": copy_script(shown.copy)})
+    return document(told | {"script": _script(shown)})
+
+
+def _script(shown: CopyShown) -> Sh:
+    return bring_script(shown.copy) if shown.copy.other else copy_script(shown.copy)
 
 
 def _sql(scripts: list[ServerScript]) -> Iterator[Sql]:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from kettlepost.core.quoting.markdown import Markdown
     from kettlepost.core.rules import Rule  # noqa: F401
     from kettlepost.render.results import (  # noqa: F401
+        AccountMoveShown,
         AddressMap,
         AnswerLines,
         Catalogue,
@@ -80,6 +81,7 @@ class Format(StrEnum):
 
 
 Result = Literal[
+    "AccountMoveShown",
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
     "GrantedList", "ImportShown", "MentionsShown", "MergeShown", "MoveWaysShown", "PasswordTitles",
@@ -120,6 +122,9 @@ class Writers(Generic[R]):
 
 
 WRITERS: dict[Result, Writers[Any]] = {
+    "AccountMoveShown": Writers["AccountMoveShown"](
+        text=lambda: render.moving.show_account_move, json=lambda: render.moving.account_move_json,
+    ),
     "AddressMap": Writers["AddressMap"](
         text=lambda: render.address_map.show_addresses, json=lambda: render.json.addresses_json,
     ),

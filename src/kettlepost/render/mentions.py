@@ -17,7 +17,9 @@ def show_mentions(screen: Screen, shown: MentionsShown) -> None:
     """File by file, with its lines; then how many were read, and which not."""
     found = shown.found
     name = "names" if len(found.files) == 1 else "name"
-    screen.line((found.account, "bold"), f"  {counted(len(found.files), 'file')} {name} {found.address}")
+    screen.line(
+        (found.account, "bold"), f"  {counted(len(found.files), 'file')} {name} {printable(str(found.address))}"
+    )
     for file in found.files:
         screen.blank()
         screen.line(printable(file.path), indent=2)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kettlepost.core.placing.ways import MoveBy, MoveWay
 from kettlepost.render.json import document
-from kettlepost.render.results import MoveWaysShown
+from kettlepost.render.results import AccountMoveShown, MoveWaysShown
 from kettlepost.render.screen import Screen
 from kettlepost.render.sentences import text
 
@@ -72,5 +72,42 @@ def ways_json(shown: MoveWaysShown) -> str:
                 }
                 for way in found.ways
             ],
+        }
+    )
+
+
+def show_account_move(screen: Screen, shown: AccountMoveShown) -> None:
+    """What comes along with a domain, what may break, how long nobody sees it, and how one comes back."""
+    found = shown.move
+    screen.line((found.host, "bold"), f" of account {found.other} is to come to account {found.account}")
+    screen.blank()
+    leads = f"with the root {found.root.shown} there" if found.root is not None else "as a name alone"
+    screen.labelled((str(MoveBy.FILES), "bold"), leads, indent=2, column=12)
+    rows = [("does", found.does), ("mind", found.minds), ("look", found.looks), ("down", [found.down])]
+    for label, words in (*rows, ("back", [found.back])):
+        for one in words:
+            screen.labelled((label, "yellow") if label == "mind" else label, text(one), indent=4, column=10)
+
+
+def account_move_json(shown: AccountMoveShown) -> str:
+    """The same as JSON."""
+    found = shown.move
+    return document(
+        {
+            "host": found.host,
+            "from_account": found.other,
+            "to_account": found.account,
+            "root": str(found.root) if found.root is not None else None,
+            "one_machine": found.is_same_machine,
+            "folders": [
+                {"from": str(one.folder), "to": str(one.to), "stays": list(map(str, one.stays))}
+                for one in found.folders
+            ],
+            "installations": [str(one.address) for one in found.sites],
+            "does": [text(one) for one in found.does],
+            "mind": [text(one) for one in found.minds],
+            "look": [text(one) for one in found.looks],
+            "down": text(found.down),
+            "back": text(found.back),
         }
     )

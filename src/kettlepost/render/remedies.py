@@ -46,6 +46,7 @@ _COMMANDS = {
     Action.MAKE_DATABASES: "kettlepost database script {}",
     Action.READ_DATABASES: "kettlepost database read {}",
     Action.COPY_TABLES: "kettlepost database copy {}",
+    Action.BRING_TABLES: "kettlepost database bring {}",
     Action.MERGE_TABLES: "kettlepost database merge {}",
     Action.READDRESS: "kettlepost database readdress {}",
     Action.MAKE_PASSWORD: "kettlepost password make {}",

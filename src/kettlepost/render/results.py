@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from kettlepost.core.databases import AddressReplacement, PasswordEntry, TableCopy, TableMerge
     from kettlepost.core.exchange import PlanEntries
     from kettlepost.core.layout import Inventory
-    from kettlepost.core.placing import Granted, MoveWays, Weighing
+    from kettlepost.core.placing import AccountMove, Granted, MoveWays, Weighing
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
@@ -267,6 +267,12 @@ class MoveWaysShown(NamedTuple):
     """The ways by which something comes to another address."""
 
     ways: MoveWays
+
+
+class AccountMoveShown(NamedTuple):
+    """What it takes to bring a domain to another account."""
+
+    move: AccountMove
 
 
 class WorkShown(NamedTuple):

@@ -28,7 +28,8 @@ _SAID_IN_WORDS = (
     | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
     | kinds.TellSearchEngines | kinds.StopMail | kinds.CompareTables | kinds.Freeze | kinds.MergeTables
-    | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard
+    | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard | kinds.SetTimeToLive
+    | kinds.BringFolder | kinds.BringTables | kinds.BringRest | kinds.SeeAhead | kinds.AwaitForgotten
 )  # fmt: skip
 """Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
@@ -256,6 +257,31 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
             return f"see what was written into {_tables(step.database, False)} since they were copied"
         case kinds.Freeze():
             return f"see that nobody writes at {step.address} from now on: it would be lost"
+        case kinds.SetTimeToLive() if step.seconds is None:
+            return f"set the time to live of the DNS records of {listed(step.names)} back to what it was"
+        case kinds.SetTimeToLive():
+            return f"lower the time to live of the DNS records of {listed(step.names)} to {step.seconds} seconds"
+        case kinds.AwaitForgotten():
+            return f"wait until nobody keeps the records of {step.host} for as long as before: {wait_words(step.wait)}"
+        case kinds.ChangeRecords():
+            return f"change the DNS records of {listed(step.names)}, so that they lead to account {step.account}"
+        case kinds.BringFolder():
+            but = f", but for {_places(step.stays)}" if step.stays else ""
+            return f"copy what lies in {step.folder.shown} of account {step.other} to {step.to.shown}{but}"
+        case kinds.BringTables():
+            target = f"the database {printable(step.target.name)}"
+            return f"copy {_tables(step.database, False)} of account {step.other} into {target}"
+        case kinds.BringRest():
+            mail = "its mailboxes and forwardings with their mail, " if step.has_mail else ""
+            return (
+                f"see what else of account {step.other} belongs to {step.host}, and make it in {step.account}: {mail}"
+                "cron lines, the version and settings of PHP"
+            )
+        case kinds.SeeAhead():
+            return (
+                f"open {step.address} from a machine whose hosts file has the line {step.line}, and see that it shows "
+                "what it does today"
+            )
         case kinds.MergeTables():
             what = "all data" if "all" in step.kinds else listed(map(printable, step.kinds))
             return f"write what {_tables(step.database, False)} hold by now, {what}, {_merged_into(step)}"
@@ -301,7 +327,8 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
         case kinds.AwaitName():
             return [("in the plan", _POINTED if step.is_told_away else "")]
         case kinds.GetCertificate():
-            return [("covers", step.covers), ("in the plan", _CERTIFIED if step.is_undeclared else "")]
+            return [("covers", step.covers), ("note", _AHEAD if step.is_ahead else ""),
+                    ("in the plan", _CERTIFIED if step.is_undeclared else "")]  # fmt: skip
         case kinds.MakeDatabase():
             return [("collation", step.collation), ("rights", step.rights), ("why", text(step.why_not))]
         case kinds.DeleteFolder() | kinds.SetAsideFolder() | kinds.ClearFolder():
@@ -311,6 +338,8 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             return [("record", f"NS {', '.join(step.servers)}" if step.servers else "")]
         case kinds.MakeRecord():
             return [("record", step.records or "as the host names it, where it makes none itself")]
+        case kinds.ChangeRecords():
+            return [("record", step.records), ("note", _ALL_ADDRESSES)]
         case kinds.SettleMail():
             return [("why", "with the name servers its mail moves, too")]
         case kinds.Mend():
@@ -376,6 +405,11 @@ def _value(value: object) -> str:
 
 
 _KINDS = {"addon": "add-on domain", "primary": "primary domain", "temporary": "temporary address"}
+_AHEAD = (
+    "its name does not lead here yet: by a record that proves whose it is (a DNS challenge), or bring the one along "
+    "that it has, with its key"
+)
+_ALL_ADDRESSES = "no other A or AAAA records of these names stay; all others do, those of mail among them"
 _POINTED = "once it does: points_here = true in its entry"
 _CERTIFIED = "once it is there: [[certificate]]"
 

@@ -87,6 +87,10 @@ class FileAccess(Protocol):
         """
         ...
 
+    def bring(self, entry: FileEntry, to: str, content: Iterable[bytes]) -> None:
+        """Make a file or link like one that lies elsewhere, with its bits and the time of its last change."""
+        ...
+
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
         """Give a plain file the name of another one, which it takes the place of, if that is still `entry`.
 

@@ -147,11 +147,21 @@ class FtpFiles:
             whole.writelines(self._pieces(one.path))
             whole.seek(0)
             self._ask(lambda: self._session.storbinary(f"STOR {there}", whole))
-        if one.entry.mode >= 0:
-            self.set_mode(one.to, one.entry.mode & 0o777)
-        moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(one.entry.changed // _SECOND))
+        self._give(one.to, one.entry)
+
+    def _give(self, path: str, entry: FileEntry) -> None:
+        """The permission bits of something, and the time of its last change."""
+        if entry.mode >= 0:
+            self.set_mode(path, entry.mode & 0o777)
+        moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(entry.changed // _SECOND))
         with suppress(Trouble):  # a server that sets no times keeps its own
-            self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {there}"))
+            self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {self._there(path)}"))
+
+    def bring(self, entry: FileEntry, to: str, content: Iterable[bytes]) -> None:
+        if entry.kind == "link":
+            raise Trouble(Refusal.REFUSED, "FTP makes no links")
+        self.write(to, content)
+        self._give(to, entry)
 
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
         """By one renaming where a server lets that; else the old one is elsewhere for a moment."""

@@ -170,6 +170,24 @@ class LocalFiles:
         finally:
             os.close(source)
 
+    def bring(self, entry: FileEntry, to: str, content: Iterable[bytes]) -> None:
+        try:
+            there, new = self._around(to)
+            if entry.kind == "link":
+                os.symlink(os.fsencode(entry.target), new, dir_fd=there)
+                os.utime(new, ns=(entry.changed, entry.changed), dir_fd=there, follow_symlinks=False)
+                if self._is_superuser:
+                    os.chown(new, *self._owner, dir_fd=there, follow_symlinks=False)
+                return
+            with os.fdopen(os.open(new, _MAKING, 0o600, dir_fd=there), "wb") as file:
+                file.writelines(content)
+                file.flush()
+                self._give_away(file.fileno())
+                os.fchmod(file.fileno(), entry.mode & 0o777 if entry.mode >= 0 else 0o644)
+                os.utime(file.fileno(), ns=(entry.changed, entry.changed))
+        except OSError as error:
+            raise _trouble(error) from None
+
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
         try:
             folder, name = self._around(path)

@@ -101,6 +101,16 @@ class SftpFiles:
             return _trouble(error)
         return None
 
+    def bring(self, entry: FileEntry, to: str, content: Iterable[bytes]) -> None:
+        import asyncssh
+
+        if entry.kind == "link":
+            self._ask(self._session.symlink(entry.target, self._there(to)))
+            return
+        self.write(to, content)
+        seconds, mode = entry.changed // _SECOND, entry.mode & 0o777 if entry.mode >= 0 else 0o644
+        self._ask(self._give(to, asyncssh.SFTPAttrs(permissions=mode, atime=seconds, mtime=seconds)))
+
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
         """By posix-rename@openssh.com; where a server has not got it, the old file is elsewhere for a moment."""
 

@@ -18,7 +18,7 @@ from kettlepost.core.messages import Hint, Words
 from kettlepost.core.names import HOME
 from kettlepost.core.placing import Proposal
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
-from kettlepost.core.rules import Finding, exactly, find_rule
+from kettlepost.core.rules import AllAccounts, Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.core.trying import FindingDifference, Scenario
 from kettlepost.workspace import journal
@@ -160,49 +160,67 @@ def prepare(
     told: list[Hint] = []
     following: list[Step] = []
     differences: list[FindingDifference] = []
-    alters: Counter[Becomes] = Counter()
+    diffs: list[AccountDiff] = []
+    whole = known.whole
     for proposal in proposals:
-        edit, found = _checked(plan, known, proposal, rules, because, day, needed)
+        edit, found = _checked(plan, known, whole, proposal, rules, because, day, needed)
+        whole = found.whole  # what two accounts are to say alike, both of them say in the end
         edits.append(edit)
         told += [*proposal.told, *(map(Hint, tell(found)) if tell is not None else ())]
         following += proposal.next
         differences.append(found.difference)
-        alters += _altered(found)
-    added = _once(finding for difference in differences for finding in difference.added)
-    ended = _once(finding for difference in differences for finding in difference.ended)
+        diffs.append(found)
+    added, ended = _together(differences)
     stops = [finding for finding in added if finding.stops and not may_stop]
-    return PreparedChange(plan, edits, told, following, FindingDifference(added, ended), stops, alters=alters)
+    return PreparedChange(plan, edits, told, following, FindingDifference(added, ended), stops, alters=_altered(diffs))
 
 
 _MOST_ASKED = 2_000
 """Of accounts with more files a change does not tell what becomes of each address; `compare` does."""
 
 
-def _altered(found: AccountDiff) -> Counter[Becomes]:
-    """What becomes of the addresses of one account by an edit, once what is planned is carried out."""
-    before, after = found.before, found.after
+def _altered(diffs: Sequence[AccountDiff]) -> Counter[Becomes]:
+    """What becomes of the addresses of some accounts by an edit, once what is planned is carried out.
+
+    Where something goes from one of them to another, both are asked together.
+    """
+    counts: Counter[Becomes] = Counter()
     tables = ("domains", "installations", "path_aliases", "path_rules")
-    is_same = all(getattr(before.account, name) == getattr(after.account, name) for name in tables)
-    if is_same or (before.contents is not None and before.contents.totals(HOME).files > _MOST_ASKED):
-        return Counter()
-    was, then = (AnswerState(PlanLayout(one.plan, {one.name: one}), "planned", "") for one in (before, after))
-    return compare_answers(was, then).counts
+    touched = [
+        one for one in diffs
+        if any(getattr(one.before.account, name) != getattr(one.after.account, name) for name in tables)
+        and (one.before.contents is None or one.before.contents.totals(HOME).files <= _MOST_ASKED)
+    ]  # fmt: skip
+    goes = any(domain.account_next for one in touched for domain in one.before.account.domains)
+    for some in [touched] if goes else [[one] for one in touched]:
+        was, then = ({one.name: one for one in both} for both in zip(*((d.before, d.after) for d in some), strict=True))
+        before, after = (AnswerState(PlanLayout(some[0].after.plan, one), "planned", "") for one in (was, then))
+        counts += compare_answers(before, after).counts
+    return counts
 
 
-def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Each finding once, as one that concerns several accounts is found with each."""
-    return tuple({(*finding.place, finding.title): finding for finding in findings}.values())
+def _together(differences: Iterable[FindingDifference]) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:
+    """What comes and what goes by one edit after the other: neither what comes and goes, nor anything twice."""
+    added: dict[tuple[object, ...], Finding] = {}
+    ended: dict[tuple[object, ...], Finding] = {}
+    for difference in differences:
+        for found, mine, others in ((difference.ended, ended, added), (difference.added, added, ended)):
+            for finding in found:
+                key = (*finding.place, finding.title)
+                if others.pop(key, None) is None:
+                    mine[key] = finding
+    return tuple(added.values()), tuple(ended.values())
 
 
 def _checked(
-    plan: PlanFolder, known: KnownPlan, proposal: Proposal, rules: set[str], because: str | None, day: datetime.date,
-    needed: set[str],
+    plan: PlanFolder, known: KnownPlan, whole: AllAccounts, proposal: Proposal, rules: set[str], because: str | None,
+    day: datetime.date, needed: set[str],
 ) -> tuple[Edit, AccountDiff]:  # fmt: skip
     """The edit of one account's file, with what is lived with accepted in it, and what it changes."""
     layout = plan.layout_of(proposal.account)
     record, changes = known.record(proposal.account), list[Change](proposal.changes)
     edit = edit_account(plan, proposal.account, changes)
-    found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)
+    found = compared(plan.shared, whole, record, known.by_plan, layout, edit.after or b"", day)
     if rules:
         lived_with = [
             finding
@@ -216,7 +234,7 @@ def _checked(
             values = {"finding": finding.rule, "at": exactly(finding.at), "because": because}
             changes.append(Change(proposal.account, "accept", None, values))
         edit = edit_account(plan, proposal.account, changes)
-        found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)
+        found = compared(plan.shared, whole, record, known.by_plan, layout, edit.after or b"", day)
     return edit, found
 
 

@@ -16,6 +16,7 @@ from kettlepost.core.databases import (
     password_entries,
     password_statement,
     session_statements,
+    table_bringing,
     table_copy,
     table_merge,
     wanted_database,
@@ -27,6 +28,7 @@ from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.bringing import brought
 from kettlepost.core.rules.going_live import MERGED, as_rehearsed, going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
@@ -148,6 +150,24 @@ def copy_of_tables(
         )
         to = free_database(layout, place) if place is not None else user.name
     return table_copy(layout, user, to or user.name, user.written if prefix is None else prefix, renames)
+
+
+def tables_to_bring(plan: PlanFolder, whose: str, account: str | None = None) -> TableCopy:
+    """How the tables of an installation come from the account from which its domain comes. Raises InputError."""
+    here, installation = installation_at(plan, whose, account)
+    mount = here.hosts.mount(installation.address)
+    domain = mount.domain if mount is not None else None
+    if domain is None or domain.account_now is None or domain.account_now not in plan.names:
+        raise InputError(f"{installation.address} comes from no other account of the plan")
+    comes = brought(here, domain, plan.layout_of(domain.account_now))
+    sites = comes.sites if comes is not None else ()
+    site = next((one for one in sites if one.here.number == installation.number), None)
+    if comes is None or site is None or site.tables is None or installation.database is None:
+        raise InputError(
+            f"it is not known which tables {installation.address} has in {domain.account_now}, or is to have in "
+            f"{here.name}"
+        )
+    return table_bringing(comes.other, site.tables, here, installation.database)
 
 
 def addresses_in_tables(

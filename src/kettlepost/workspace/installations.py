@@ -38,6 +38,7 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
         all_ += [str(one.address) for one in layout.account.installations]
         found += [(layout, one) for one in layout.account.installations if canonical(layout, one.address) == key]
     active = [one for one in found if one[1].state != "retired"] or found
+    active = [one for one in active if not _goes(*one)] or active
     if not active and not is_known:
         raise InputError(f"{asked.host} is no domain of the plan", Remedy(Action.LIST_DOMAINS))
     if not active:
@@ -50,6 +51,12 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
             *([Remedy(Action.CHOOSE_ACCOUNT)] if several else []),
         )
     return active[0]
+
+
+def _goes(layout: AccountLayout, installation: Installation) -> bool:
+    """Whether an installation goes to another account with its domain, where it is to be from then on."""
+    mount = layout.hosts.mount(installation.address)
+    return mount is not None and mount.domain.account_next is not None
 
 
 def _mentioning(plan: PlanFolder, host: HostName) -> list[str]:

@@ -38,7 +38,7 @@ class AddressMentions(NamedTuple):
     """
 
     account: str
-    address: Address
+    address: Address | str
     files: list[FileMentions]
     read: int
     larger: int
@@ -56,12 +56,13 @@ def mentions(
     secrets: Secrets | None = None,
     progress: Callable[[int, int], None] | None = None,
 ) -> AddressMentions:
-    """Read the texts among an account's files, or those of a folder, and tell which of them name an address.
+    """Read the texts among an account's files, or those of a folder, and tell which of them name an address or a path.
 
     Nothing of what they hold is kept but how the address is written. Raises InputError where the files are not at hand,
     OutsideError where they cannot be reached.
     """
-    name, asked = plan.known_names([account])[0], address_of(address)
+    name = plan.known_names([account])[0]
+    asked = address.rstrip("/") if address.startswith("/") and address.strip("/") else address_of(address)
     folder = folder_of(only, plan) if only else HOME
     access = access_to(plan, name, source, secrets)
     try:
@@ -71,7 +72,7 @@ def mentions(
 
 
 def _found(
-    access: FileAccess, name: str, asked: Address, folder: Folder, progress: Callable[[int, int], None] | None
+    access: FileAccess, name: str, asked: Address | str, folder: Folder, progress: Callable[[int, int], None] | None
 ) -> AddressMentions:
     tree, searched = walk(access, folder), Mentioned(asked)
     files: list[FileMentions] = []

@@ -8,6 +8,7 @@ from typing import Any
 
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
 from kettlepost.core.placing import Placement, Proposal, Wish
@@ -179,17 +180,24 @@ def adopt(plan: PlanFolder, accounts: str | Sequence[str] = (), wanted: Sequence
     return prepare(plan, make, may_stop=True)
 
 
+def _confirmed(
+    scenario: Scenario, layout: AccountLayout, address: Address | None = None, is_host: bool = False
+) -> list[Proposal]:
+    """What is written of what has come: in the account from which it came, too."""
+    return placing.with_the_other_end(scenario, placing.confirm(layout, address, is_host))
+
+
 def confirm(plan: PlanFolder, what: str, account: str | None = None) -> PreparedChange:
     """Make what is planned live as it was found: an account, a domain, or an installation by its address.
 
     Raises InputError where what was found differs from the plan, naming it.
     """
     if what in plan.names and account is None:
-        return prepare(plan, lambda scenario: placing.confirm(scenario.layout(what)), may_stop=True)
+        return prepare(plan, lambda scenario: _confirmed(scenario, scenario.layout(what)), may_stop=True)
     asked = address_of(what)
 
-    def make(scenario: Scenario) -> Proposal:
-        return placing.confirm(scenario.layout(owner_of(scenario, asked.host, account)), asked, "/" not in what)
+    def make(scenario: Scenario) -> list[Proposal]:
+        return _confirmed(scenario, scenario.layout(owner_of(scenario, asked.host, account)), asked, "/" not in what)
 
     return prepare(plan, make, may_stop=True)
 

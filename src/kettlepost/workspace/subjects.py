@@ -54,9 +54,9 @@ def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[
     except InputError as none:
         host = written.strip().lower().rstrip("/")
         names = plan.known_names([account]) if account is not None else plan.layout.hosts.get(host, ())
-        for name in names:
-            layout = plan.layout_of(name)
-            domain = next((one for one in layout.account.domains if one.name == host), None)
+        having = [(name, plan.layout_of(name)) for name in names]
+        declared = [(name, layout, layout.account.declared(host)) for name, layout in having]  # type: ignore[arg-type]
+        for name, layout, domain in sorted(declared, key=lambda one: one[2] is not None and bool(one[2].account_next)):
             if domain is not None:
                 there = [one for one in layout.account.installations if one.address.host == host]
                 return name, [domain, *there]

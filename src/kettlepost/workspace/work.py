@@ -91,7 +91,10 @@ def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequenc
     waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
     asides = happened.set_asides.get(name, ())
     begun = happened.begun.get(name, {})
-    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides, happened.carried, begun)
+    return WorkContext(
+        plan.layout_of(name), findings, happened.said, waits, confirmed, asides, happened.carried, begun,
+        lambda other: plan.layout_of(other) if other in plan.names else None,
+    )  # fmt: skip
 
 
 def context_of(plan: PlanFolder, name: str) -> WorkContext:
@@ -197,7 +200,9 @@ def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation]
     for name, only in wanted.items():
         account = plan.account(name)
         records = only if only is not None else account.installations
-        if any(isinstance(one, Installation) and (one.state == "planned" or one.is_moving) for one in records):
+        if any(isinstance(one, Installation) and (one.state == "planned" or one.is_moving) for one in records) or any(
+            isinstance(one, Domain) and one.account_now is not None for one in records
+        ):
             names.append(name)
     found: dict[str, list[Finding]] = {}
     asked = check_near if len(names) < _FEW else check

@@ -212,6 +212,8 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: F
     lies = state.comes_from(mount.folder) if mount.folder is not None else None
     if lies is not None:
         told.append(Doubt(say("doubt/is-copied", lies=lies.shown, folder=(mount.folder or HOME).shown)))
+    if mount.domain.account_now is not None and state.when == "planned":
+        told.append(Doubt(say("doubt/is-brought", host=mount.domain.name, other=mount.domain.account_now)))
     return told
 
 

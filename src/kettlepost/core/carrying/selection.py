@@ -11,14 +11,15 @@ from kettlepost.core.survey import is_in
 
 
 def copied_items(
-    tree: Tree, folder: str, to: str, stays: Collection[Folder], there: Collection[str]
+    tree: Tree, folder: str, to: str, stays: Collection[Folder], there: Collection[str], is_of_another: bool = False
 ) -> list[CarriedItem]:
     """One item for each thing of a tree that comes to another folder, the outermost first.
 
-    What lies in `stays` is not copied, and neither is where the copy goes; `there` are folders that are there already.
+    What lies in `stays` is not copied, and neither is where the copy goes, unless the tree is that of another account;
+    `there` are folders that are there already.
     """
     items: list[CarriedItem] = []
-    for entry in _taken(tree, folder, [*map(str, stays), to]):
+    for entry in _taken(tree, folder, [*map(str, stays), *([] if is_of_another else [to])]):
         path = _placed(entry.path, folder, to)
         if entry.kind == "odd" or (entry.kind == "folder" and path in there):
             continue
@@ -31,9 +32,10 @@ def copied_items(
     return items
 
 
-def left_out(tree: Tree, folder: str, to: str, stays: Collection[Folder]) -> list[str]:
+def left_out(tree: Tree, folder: str, to: str, stays: Collection[Folder], is_of_another: bool = False) -> list[str]:
     """What cannot be copied, as it is neither file nor folder nor link."""
-    return [entry.path for entry in _taken(tree, folder, [*map(str, stays), to]) if entry.kind == "odd"]
+    taken = _taken(tree, folder, [*map(str, stays), *([] if is_of_another else [to])])
+    return [entry.path for entry in taken if entry.kind == "odd"]
 
 
 def in_the_way(items: Sequence[CarriedItem], now: Mapping[str, FileEntry]) -> list[str]:

@@ -18,11 +18,12 @@ from kettlepost.core.trying import FindingDifference, Renamed, difference_of, se
 
 
 class AccountDiff(Struct, frozen=True):
-    """An account before and after an edit, and the difference in findings."""
+    """An account before and after an edit, the difference in findings, and all accounts with it."""
 
     before: AccountLayout
     after: AccountLayout
     difference: FindingDifference
+    whole: AllAccounts
 
 
 def compared(
@@ -51,7 +52,7 @@ def compared(
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
     was = settled_across(record, record.findings, found_across(whole), by_plan, today)
     now = settled_across(changed, changed.findings, found_across(edited), by_plan, today)
-    return AccountDiff(layout, after, difference_of(was, now, _renamed(layout.account, account)))
+    return AccountDiff(layout, after, difference_of(was, now, _renamed(layout.account, account)), edited)
 
 
 def _renamed(before: Account, after: Account) -> Renamed:

@@ -130,7 +130,8 @@ def compare_answers(
         if any(one is not None and one.survey is None for one in (was, now)):
             found.unsurveyed.append(name)
         moving = _moving(now) if after.when == "planned" else {}
-        found.moving += [domain for host, domain in moving.items() if host == domain.name]
+        here = (domain for host, domain in moving.items() if host == domain.name)
+        found.moving += [domain for domain in here if domain.account_next is None]
         stays = was is not None and was is now and _is_as_planned(before.layouts, was)
         for url, request in _requests(found, name, before, after, twice):
             if request.address.host in moving:
@@ -198,14 +199,19 @@ def _is_as_planned(layouts: PlanLayout, layout: AccountLayout) -> bool:
 
 
 def _moving(layout: AccountLayout | None) -> dict[HostName, Domain]:
-    """The hosts of domains whose root is to move and has not, with everything that lies there."""
+    """The hosts of domains whose root is to move and has not, or that go to another account, with what lies there."""
     if layout is None:
         return {}
     return {
         host: mounts[-1].domain
         for host, mounts in layout.tree("planned").hosts.items()
-        if mounts[-1].domain.root_now is not None and not has_moved(layout, mounts[-1].domain)
+        if _is_on_its_way(layout, mounts[-1].domain)
     }
+
+
+def _is_on_its_way(layout: AccountLayout, domain: Domain) -> bool:
+    goes = domain.account_now is not None or domain.account_next is not None
+    return goes or (domain.root_now is not None and not has_moved(layout, domain))
 
 
 def _difference(

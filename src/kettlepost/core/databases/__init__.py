@@ -1,7 +1,7 @@
 """Databases that are wanted: what is to be made, by which statements, and how tables come from one to another."""
 
 from kettlepost.core.databases import copy_statements
-from kettlepost.core.databases.copying import PrefixedValues, TableCopy, table_copy
+from kettlepost.core.databases.copying import PrefixedValues, TableCopy, table_bringing, table_copy
 from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.databases.merging import TableMerge, table_merge
 from kettlepost.core.databases.passwords import PURPOSES, PasswordEntry, Purpose, new_password, password_entries
@@ -33,6 +33,7 @@ __all__ = [
     "password_statement",
     "scram_verifier",
     "session_statements",
+    "table_bringing",
     "table_copy",
     "table_merge",
     "taking_back_statements",

@@ -27,7 +27,21 @@ def tables(copy: TableCopy) -> Sql:
 
 def troubles(copy: TableCopy) -> Sql:
     """What would be lost, broken or written over, in words: views, keys that lead elsewhere, names that are taken."""
-    return Sql.joined(_troubles(copy))
+    return Sql.joined((*_left_behind(copy), *_taken(copy)))
+
+
+def left_behind(copy: TableCopy) -> Sql:
+    """What would be lost or broken: views, keys that lead elsewhere."""
+    return Sql.joined(_left_behind(copy))
+
+
+def taken_names(copy: TableCopy) -> Sql:
+    """What would be written over where they go."""
+    return Sql.joined(_taken(copy))
+
+
+COLLATIONS = Sql.of("SELECT collation_name FROM information_schema.collations;")
+"""How the server can order text."""
 
 
 def is_there(copy: TableCopy) -> Sql:
@@ -124,7 +138,7 @@ def _named(
     return Sql.joined(parts, " AND ")
 
 
-def _troubles(copy: TableCopy) -> Iterator[Sql]:
+def _left_behind(copy: TableCopy) -> Iterator[Sql]:
     yield Sql.of(
         "SELECT CONCAT('the view ', table_name, ' would be left behind') FROM information_schema.tables "
         "WHERE table_type <> 'BASE TABLE' AND «named»;", named=_named(copy),
@@ -143,6 +157,9 @@ def _troubles(copy: TableCopy) -> Iterator[Sql]:
             "SELECT CONCAT('the trigger ', trigger_name, ' of ', event_object_table, ' would be left behind') "
             "FROM information_schema.triggers WHERE «found»;", found=found,
         )  # fmt: skip
+
+
+def _taken(copy: TableCopy) -> Iterator[Sql]:
     # a name that is taken: of those they get, and where they are loaded as they are called now, of those too
     for prefix in dict.fromkeys((copy.new_prefix, *(() if copy.within else (copy.prefix,)))):
         but = Sql.of(" AND NOT («named»)", named=_named(copy)) if copy.within else Sql.of("")

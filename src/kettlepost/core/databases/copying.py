@@ -13,7 +13,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.plan import Application
+from kettlepost.core.plan import Application, Database
 from kettlepost.core.words import listed
 
 
@@ -29,7 +29,7 @@ class TableCopy(Struct):
     """Tables of one user that get other names: copied, or where `renames` says so moved.
 
     `longer` are prefixes that begin with this one and are somebody else's, so that their tables stay;
-    `prefixed` are values in the tables that hold the prefix.
+    `prefixed` are values in the tables that hold the prefix; `other` is the account they go to, where that is another.
     """
 
     account: str
@@ -44,11 +44,12 @@ class TableCopy(Struct):
     longer: list[str] = field(default_factory=list)
     prefixed: list[PrefixedValues] = field(default_factory=list)
     told: list[Words] = field(default_factory=list)
+    other: str = ""
 
     @property
     def within(self) -> bool:
         """Whether they stay in their database."""
-        return self.source == self.target
+        return self.source == self.target and not self.other
 
 
 def table_copy(
@@ -88,6 +89,27 @@ def table_copy(
     copy.told = [say("copy/same-tables", name=printable(name)) for name in same]
     entry = layout.plan.applications.get(application)
     copy.prefixed = list(prefixed_values(entry)) if entry is not None and new_prefix != user.written else []
+    return copy
+
+
+def table_bringing(layout: AccountLayout, user: TableUser, here: AccountLayout, base: Database) -> TableCopy:
+    """What has to be done to bring the tables of `user` into a database of another account.
+
+    Raises InputError where the one account's server cannot read what the other's writes.
+    """
+    kinds = layout.account.settings.database_server, here.account.settings.database_server
+    if "sqlite" in kinds:
+        raise InputError("the account keeps its data in files (database_server), which are copied as files are")
+    if ("postgresql" in kinds) and kinds[0] != kinds[1]:
+        raise InputError(f"the data are on {kinds[0]}, and {here.name} has {kinds[1]}: nothing brings them there")
+    application = user.installation.application if user.installation is not None else ""
+    dialect = Dialect.of(kinds[0], layout.databases)
+    copy = TableCopy(
+        layout.name, user.shown, application, dialect, user.name, user.written, base.name, base.prefix, other=here.name
+    )
+    copy.longer = longer_prefixes(layout, user.database, user.written)
+    entry = layout.plan.applications.get(application)
+    copy.prefixed = list(prefixed_values(entry)) if entry is not None and base.prefix != user.written else []
     return copy
 
 

@@ -452,7 +452,12 @@ class AccountLayout:
         return known[1]
 
     def _lies_in(self, installation: Installation) -> Folder | None:
-        return self.real(installation.folder) if installation.folder is not None else self.reach(installation.address)
+        if installation.folder is not None:
+            return self.real(installation.folder)
+        led = self.reach(installation.address)
+        if led is None and installation.state == "retired":  # with a domain that is to go as well
+            led = self.tree("now").reach(installation.address)
+        return led
 
     def addresses_of(self, folder: Folder) -> list[Address]:
         """Every address that leads to exactly `folder`, in the order of its mounts, nearest first."""

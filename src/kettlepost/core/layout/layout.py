@@ -77,6 +77,8 @@ class PlanLayout:
     def _declared_at(self, host: HostName, when: When) -> list[Mount]:
         trees = [self.accounts[account].tree(when) for account in self.hosts.get(host, ())]
         found = [mount for tree in trees for mount in tree.hosts.get(host, ())]
+        if len(trees) > 1:
+            found = _held(found, when)
         return sorted(found, key=lambda mount: -len(mount.address.path))
 
     def reach(self, address: Address, when: When = "planned") -> Destination | None:
@@ -94,6 +96,15 @@ class PlanLayout:
         if known is None:
             known = self._folder_states[account, when] = FolderState(self.accounts[account], when)
         return known
+
+
+def _held(mounts: list[Mount], when: When) -> list[Mount]:
+    """The mounts of a host that several accounts have, without those of one from which it goes, or has gone."""
+    if when == "planned":
+        left = {mount.domain.account_now for mount in mounts}
+        return [mount for mount in mounts if mount.domain.account_next is None or mount.account.name not in left]
+    there = [mount for mount in mounts if mount.domain.state != "retired"]
+    return there or mounts
 
 
 def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:

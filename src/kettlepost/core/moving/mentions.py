@@ -1,4 +1,5 @@
-"""Where a text names an address: as a link, in JSON, percent-encoded, or as a path from the root of its host."""
+"""Where a text names an address: as a link, in JSON, percent-encoded, or as a path from the root of its host; or a path
+of the machine."""
 
 from __future__ import annotations
 
@@ -26,15 +27,18 @@ class Mention(NamedTuple):
 class Mentioned:
     """Finds an address, under its host's name with and without `www.`, or as a path where it has one.
 
-    A host alone counts only behind a scheme or `//`, as everybody writes it in words, too.
+    A host alone counts only behind a scheme or `//`, as everybody writes it in words, too. What begins with a slash is
+    a path of the machine, such as the home of an account.
     """
 
-    def __init__(self, address: Address):
+    def __init__(self, address: Address | str):
+        if not isinstance(address, Address):
+            self._pattern = re.compile(rf"(?<![\w./-]){_path(address)}{_END}")
+            return
         bare = str(address.host).removeprefix("www.")
         names = sorted({bare, readable(bare)}, key=len, reverse=True)
         host = rf"(?:www\.)?(?:{'|'.join(map(re.escape, names))})"
-        parts = [part for part in address.path.split("/") if part]
-        path = "".join(f"{_SLASH}(?:{'|'.join(_written(part))})" for part in parts)
+        path = _path(address.path)
         if path:
             forms = [rf"(?:{_SCHEME}|(?<![\w.@-])){host}(?::\d+)?{path}{_END}", rf"(?<=[\"'=(\s,>]){path}{_END}"]
         else:
@@ -47,6 +51,11 @@ class Mentioned:
             found = self._pattern.search(line)
             if found is not None:
                 yield Mention(number, found[0][:_LONGEST])
+
+
+def _path(path: str) -> str:
+    parts = [part for part in path.split("/") if part]
+    return "".join(f"{_SLASH}(?:{'|'.join(_written(part))})" for part in parts)
 
 
 def _written(part: str) -> list[str]:

@@ -1,6 +1,7 @@
 """Where a new installation could go, and what each choice would bring."""
 
 from kettlepost.core.placing.batch import LARGEST, Granted, WishLine, grant, read_wishes
+from kettlepost.core.placing.bringing import AccountMove, account_move, move_to_account, with_the_other_end
 from kettlepost.core.placing.candidates import Placement, Wish, known_application, placement_at, with_values
 from kettlepost.core.placing.lifecycle import confirm, forget
 from kettlepost.core.placing.ownership import account_for, new_domain
@@ -30,6 +31,7 @@ __all__ = [
     "CRITERIA",
     "LARGEST",
     "NO_DATA",
+    "AccountMove",
     "AccountRoom",
     "Granted",
     "MoveBy",
@@ -43,6 +45,7 @@ __all__ = [
     "Wish",
     "WishLine",
     "account_for",
+    "account_move",
     "add_domain",
     "adopt",
     "as_named",
@@ -58,6 +61,7 @@ __all__ = [
     "known_application",
     "move",
     "move_root",
+    "move_to_account",
     "move_ways",
     "new_domain",
     "placed",
@@ -68,6 +72,7 @@ __all__ = [
     "set_www",
     "weigh",
     "weigh_one",
+    "with_the_other_end",
     "with_values",
     "without_www",
 ]

@@ -121,6 +121,9 @@ def _going_live_asked(layout: AccountLayout, address: Address | None, is_host: b
             yield _Confirmation(joined(what, ": ", why_not), None, is_meant)
 
 
+_LIVE = {"state": "live", "account_now": None}
+
+
 def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_Confirmation]:
     """The planned domains, and those whose root is to move, of which one is named or all are asked."""
     for domain in layout.account.domains:
@@ -129,7 +132,7 @@ def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_
             continue
         moves = domain.root_now is not None and domain.claims_root and domain.state == "live"
         if domain.state == "planned":
-            why_not, done = _not_there(layout, domain, is_named), setting(layout, domain, state="live")
+            why_not, done = _not_there(layout, domain, is_named), setting(layout, domain, **_LIVE)
         elif moves:
             is_said = is_named and (_has_no_files(layout, domain) or lay_there_before(layout, domain))
             has_come = has_moved(layout, domain) or is_said
@@ -230,6 +233,10 @@ def _to_ask(layout: AccountLayout, installation: Installation) -> list[Hint]:
 def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words | None:
     """Why a planned domain cannot be made live; None where it can."""
     contents = layout.contents
+    if domain.account_now is not None:
+        waits = [one.address for one in layout.installations_of.get(domain.number, ()) if _is_to_come(layout, one)]
+        if waits:
+            return say("bring/waits-for", what=waits)
     if not layout.points_here(domain):
         seen = layout.seen_pointing(domain.name)
         told = say("not-there/seen-elsewhere", day=seen[1][:10]) if seen is not None else None
@@ -239,6 +246,10 @@ def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words |
     if contents is None or not contents.exists(layout.real(domain.root)):
         return say("not-there/root-found", root=domain.root.shown)
     return None
+
+
+def _is_to_come(layout: AccountLayout, installation: Installation) -> bool:
+    return installation.state == "planned" and _not_as_planned(layout, installation) is not None
 
 
 def _has_no_files(layout: AccountLayout, domain: Domain) -> bool:

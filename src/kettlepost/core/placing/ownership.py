@@ -7,6 +7,7 @@ from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www
 from kettlepost.core.names import Folder, HostName, did_you_mean, nearest, quoted
 from kettlepost.core.plan import Domain, State, Www
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules import AccountSummary
 from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.trying import Scenario
 from kettlepost.core.words import listed
@@ -30,8 +31,21 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
         what = Remedy.of(Action.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Action.LIST_DOMAINS)
         raise InputError(f"{host} is no domain of the plan{_near_host(scenario, host)}", what)
     if account is None and len(owners) > 1:
+        owners = staying_owners(scenario, host)
+    if account is None and len(owners) > 1:
         raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Action.CHOOSE_ACCOUNT))
     return account or owners[0]
+
+
+def staying_owners(scenario: Scenario, host: HostName) -> list[str]:
+    """The accounts that have a host, without one from which it goes to another of them."""
+    owners = scenario.owners(host)
+    return [name for name in owners if not _goes(scenario.summaries[name], host, owners)] or owners
+
+
+def _goes(summary: AccountSummary, host: HostName, owners: list[str]) -> bool:
+    numbers = {note.number for note in summary.hosts if note.host == host}
+    return any(not one.is_coming and one.number in numbers and one.other in owners for one in summary.transfers)
 
 
 def _no_account(scenario: Scenario, account: str) -> InputError:

@@ -493,8 +493,22 @@ def _contradictions(domain: Domain, in_circle: bool) -> Iterator[tuple[str, str]
         yield "root_now", f"root_now goes with a live domain that has a root; {domain.name} is none"
     elif domain.root_now is not None and domain.root_now == domain.root:
         yield "root_now", f"{domain.name} leads to {domain.root_now.shown} already; take root_now out"
+    yield from _between_accounts(domain)
     if in_circle:
         yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
+
+
+def _between_accounts(domain: Domain) -> Iterator[tuple[str, str]]:
+    key = "account_now" if domain.account_now is not None else "account_next"
+    if domain.account_now is not None and domain.state != "planned":
+        yield (
+            key,
+            f'what comes from another account is planned; {domain.name} is {domain.state}: write state = "planned"',
+        )
+    if domain.account_next is not None and domain.state != "live":
+        yield key, f"what goes to another account is live; {domain.name} is {domain.state}: take account_next out"
+    if (domain.account_now or domain.account_next) is not None and domain.kind == "temporary":
+        yield key, f"a temporary address stays with its account; take {key} out"
 
 
 def _no_move(installation: Installation) -> str:
@@ -542,6 +556,11 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
         text = f"web_server {quoted(server)} is neither apache, nginx nor other, nor under [web_server.NAME] in "
         text += SETTINGS_FILE
         yield account.source.fault(("account", "web_server"), "unknown-server", text + near)
+    for domain in account.domains:
+        if account.name in (domain.account_now, domain.account_next):
+            key = "account_now" if domain.account_now is not None else "account_next"
+            text = f"{domain.name} is in {account.name} itself; name the other account, or take {key} out"
+            yield account.place(domain, key).fault("contradiction", text)
     for installation in account.installations:
         if installation.is_moving and (text := _no_move(installation)):
             key = "address_now" if installation.address_now is not None else "folder_now"

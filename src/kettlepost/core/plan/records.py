@@ -282,6 +282,8 @@ class Domain(Table, frozen=True):
         root: the folder it leads to, its document root
         state: "planned" is not on the account yet, "retired" is to go or gone
         root_now: the folder it leads to today, while its root is to change
+        account_now: the account that has it today, while it is to come from there with all that is installed at it
+        account_next: the account that it goes to, in the entry of the one that has it today
         of: the domain that an alias or temporary address stands for
         also: further names of the same domain
         path: the path at which a temporary address begins
@@ -304,6 +306,8 @@ with "apart", or without the key, it stands for its own name alone
     root: Folder | None = None
     state: State = "live"
     root_now: Folder | None = None
+    account_now: str | None = None
+    account_next: str | None = None
     of: HostName | None = None
     also: list[HostName] = field(default_factory=list)
     path: str = ""

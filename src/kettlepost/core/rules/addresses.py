@@ -57,7 +57,8 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
     A host name leads to one place. Which declaration wins depends on the server, so half the
     plan describes something that does not exist. Case, a trailing dot and the two spellings
     of an international name make no difference. A temporary address shared by several
-    accounts is told apart by its path.
+    accounts is told apart by its path. A domain on its way from one account to another is in
+    both, as both say by `account_now` and `account_next`.
 
     Bad:
 
@@ -87,8 +88,9 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
         for declared in whole.hosts[host]:
             alike[declared[1].path].append(declared)
         for path, there in alike.items():
-            # what one table says twice in the same way is no contradiction
-            twice = list({(one.account, note.number, note.goes): (one, note) for one, note in there}.values())
+            # what one table says twice in the same way is no contradiction, and neither is what is on its way
+            staying = [(one, note) for one, note in there if not whole.is_leaving(one, note.number)]
+            twice = list({(one.account, note.number, note.goes): (one, note) for one, note in staying}.values())
             if len(twice) > 1:
                 yield _twice(whole, Address(HostName(host), path), twice)
 

@@ -13,6 +13,7 @@ from msgspec import Struct, field
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www, server_key, stands_for
 from kettlepost.core.names import Address, HostName, printable
 from kettlepost.core.plan import Installation, RecordId, Settings, SourceFile
+from kettlepost.core.rules.bringing import sites_at
 from kettlepost.core.rules.findings import Party
 from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.secrets import without_password
@@ -78,12 +79,28 @@ class WwwNote(Struct, array_like=True, gc=False):
         return bool(self.sent) or self.is_seen
 
 
+class TransferNote(Struct, array_like=True, gc=False):
+    """A domain that comes from another account (`is_coming`), or goes to one: which table it has, and that account.
+
+    `sites` are the paths at which something of it is installed, each with what that is and the number of its table.
+    """
+
+    number: int
+    host: str
+    kind: str
+    other: str
+    is_coming: bool
+    sites: list[tuple[str, str, int]] = field(default_factory=list)
+
+
 class AccountSummary(Struct, array_like=True):
     """What one account tells of itself to rules that look across accounts.
 
     `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
     parent of their account, `retired` the names of domains that are to go or gone, `bare` the
-    domains that nothing is said of with www, `readable` the keys of the plan's settings with a password in them.
+    domains that nothing is said of with www, `readable` the keys of the plan's settings with a password in them,
+    `transfers` the domains that come from another account or go to one; `has_machine` is whether one of these could
+    be told from the machine of another account.
     """
 
     account: str
@@ -96,6 +113,8 @@ class AccountSummary(Struct, array_like=True):
     retired: list[str] = field(default_factory=list)
     bare: list[WwwNote] = field(default_factory=list)
     readable: list[str] = field(default_factory=list)
+    transfers: list[TransferNote] = field(default_factory=list)
+    has_machine: bool = True
 
 
 Document = dict[str, Any]
@@ -147,6 +166,20 @@ class AllAccounts:
     def declared_twice(self) -> list[str]:
         """The hosts with more than one declaration."""
         return [host for host in self._several if len(self.hosts.get(host, ())) > 1]
+
+    def other_end(self, summary: AccountSummary, note: TransferNote) -> TransferNote | None:
+        """What the other account says of a domain that is on its way; None where it does not say the same."""
+        other = self.accounts.get(note.other)
+        for one in other.transfers if other is not None else ():
+            if one.host == note.host and one.other == summary.account and one.is_coming != note.is_coming:
+                return one
+        return None
+
+    def is_leaving(self, summary: AccountSummary, number: int) -> bool:
+        """Whether a domain of an account is on its way to another one, as both of them say."""
+        return any(
+            one.number == number and not one.is_coming and self.other_end(summary, one) for one in summary.transfers
+        )
 
     @property
     def wildcards(self) -> list[tuple[AccountSummary, HostNote, list[tuple[AccountSummary, HostNote]]]]:
@@ -288,7 +321,19 @@ def summarise(layout: AccountLayout) -> AccountSummary:
                 TablesNote(n, what, str(installation.address), server_key(base.server), base.name, base.prefix)
             )
     summary.bare += _bare(layout)
+    summary.transfers += _transfers(layout)
+    summary.has_machine = not summary.transfers or bool(account.settings.ip_addresses)
     return summary
+
+
+def _transfers(layout: AccountLayout) -> Iterator[TransferNote]:
+    """The domains that come from another account, or go to one."""
+    for domain in layout.account.domains:
+        other = domain.account_now or domain.account_next
+        if other is not None:
+            sites = [(one.address.path, one.application, one.number) for one in sites_at(layout, domain)]
+            is_coming = domain.account_now is not None
+            yield TransferNote(domain.number, domain.name, domain.kind, other, is_coming, sites)
 
 
 def _bare(layout: AccountLayout) -> Iterator[WwwNote]:

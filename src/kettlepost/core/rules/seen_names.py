@@ -280,7 +280,7 @@ def mail_would_move(layout: AccountLayout) -> Iterator[Finding]:
 
 
 def _is_live(domain: Domain) -> bool:
-    return domain.state == "live" and domain.points_here
+    return domain.state == "live" and domain.points_here and domain.account_next is None
 
 
 def _names(layout: AccountLayout) -> Iterator[tuple[SeenName, Domain]]:

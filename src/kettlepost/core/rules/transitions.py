@@ -354,7 +354,7 @@ def is_gone(layout: AccountLayout, installation: Installation) -> bool:
     """Whether the survey shows nothing more of a retired installation in its folder, but what others have there."""
     contents, folder = layout.contents, layout.lies_now(installation)
     if contents is None or folder is None:
-        return contents is not None
+        return False  # nobody has looked, or knows where
     if folder in layout.standing or not contents.exists(folder):
         return True
     found = contents.applications.get(folder)

@@ -19,11 +19,12 @@ from kettlepost.core.steps.kinds import (
     MoveFolder,
     WriteFrontFile,
 )
+from kettlepost.core.steps.sites import BringFolder
 from kettlepost.core.webserver import carried_lines, kept_lines
 
 WritingFiles = WriteFrontFile | AddLines | CarryLines | EditLine
 """Steps that write the text of one file."""
-CarriedOut = MakeFolder | CopyFolder | MoveFolder | MoveFile | WritingFiles
+CarriedOut = MakeFolder | CopyFolder | BringFolder | MoveFolder | MoveFile | WritingFiles
 """Steps that a program can carry out, as they are done in the files of an account and leave nothing to decide."""
 
 

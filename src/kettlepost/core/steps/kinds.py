@@ -23,7 +23,12 @@ from kettlepost.core.steps.planning import (
     SetIndexOrder,
 )
 from kettlepost.core.steps.sites import (
+    AwaitForgotten,
     BindLicence,
+    BringFolder,
+    BringRest,
+    BringTables,
+    ChangeRecords,
     ClearFolder,
     CompareTables,
     CopySheet,
@@ -39,10 +44,12 @@ from kettlepost.core.steps.sites import (
     RedirectToHttps,
     RegisterName,
     RemoveLeftovers,
+    SeeAhead,
     SeePage,
     SendOldOn,
     SetBackups,
     SetNameServers,
+    SetTimeToLive,
     SettleMail,
     SetUp,
     SetUpdates,
@@ -121,13 +128,17 @@ class AwaitName(BaseStep, frozen=True, tag="await-name"):
 
 
 class GetCertificate(BaseStep, frozen=True, tag="get-certificate"):
-    """Have a certificate made for a name, and more of them; `is_undeclared` where the plan has no such entry."""
+    """Have a certificate made for a name, and more of them; `is_undeclared` where the plan has no such entry.
+
+    `is_ahead` says that the name does not lead here yet.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[DoneWhen] = DoneWhen.CERTIFICATE_THERE
     host: HostName
     covers: tuple[str, ...] = ()
     is_undeclared: bool = False
+    is_ahead: bool = False
 
 
 class AwaitCertificate(BaseStep, frozen=True, tag="await-certificate"):
@@ -460,7 +471,8 @@ OfSites = (
     RegisterName | SettleMail | SetNameServers | MakeRecord | RedirectToHttps | Forget | Mend | ClearFolder
     | MakePassword | GivePassword | InstallApplication | UploadFiles | WriteSettings | SetUp | RemoveLeftovers
     | SeePage | BindLicence | TellSearchEngines | StopMail | SendOldOn | SetUpdates | SetBackups | WriteSheet
-    | CopySheet | Discard | CompareTables | Freeze | MergeTables
+    | CopySheet | Discard | CompareTables | Freeze | MergeTables | SetTimeToLive | ChangeRecords | BringFolder
+    | BringTables | BringRest | SeeAhead | AwaitForgotten
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
 OfThePlan = (

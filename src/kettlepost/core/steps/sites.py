@@ -7,7 +7,7 @@ from typing import ClassVar
 from kettlepost.core.messages import Words
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
-from kettlepost.core.steps.base import BaseStep, DoneWhen, Who
+from kettlepost.core.steps.base import BaseStep, DoneWhen, Wait, Who
 
 # -- names
 
@@ -233,6 +233,75 @@ class Freeze(BaseStep, frozen=True, tag="freeze"):
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
+
+
+class SetTimeToLive(BaseStep, frozen=True, tag="set-time-to-live"):
+    """Let others keep what a name leads to for so many seconds only; None puts back what it was."""
+
+    who: ClassVar[Who] = Who.REGISTRAR
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    host: HostName
+    names: tuple[str, ...] = ()
+    seconds: int | None = None
+
+
+class AwaitForgotten(BaseStep, frozen=True, tag="await-forgotten"):
+    """Wait until nobody keeps what a name leads to for as long as before."""
+
+    who: ClassVar[Who] = Who.NOBODY
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    host: HostName
+    wait: Wait
+
+
+class ChangeRecords(BaseStep, frozen=True, tag="change-records"):
+    """Lead names to another machine: these are all their records of addresses then, and all other records stay."""
+
+    who: ClassVar[Who] = Who.REGISTRAR
+    seen: ClassVar[DoneWhen] = DoneWhen.POINTS_HERE
+    host: HostName
+    names: tuple[str, ...] = ()
+    records: tuple[str, ...] = ()
+
+
+class BringFolder(BaseStep, frozen=True, tag="bring-folder"):
+    """Copy what lies in a folder of another account to one of this account, but for what stays there."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
+    other: str
+    folder: Folder
+    to: Folder
+    stays: tuple[Folder, ...] = ()
+
+
+class BringTables(BaseStep, frozen=True, tag="bring-tables"):
+    """Copy the tables with one prefix from a database of another account into one of this account."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.DATABASE_THERE
+    other: str
+    database: Database
+    target: Database
+
+
+class BringRest(BaseStep, frozen=True, tag="bring-rest"):
+    """See what else of another account belongs to a host, and make it here: cron lines, PHP, mailboxes."""
+
+    who: ClassVar[Who] = Who.HOST
+    seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
+    other: str
+    host: HostName
+    has_mail: bool = False
+
+
+class SeeAhead(BaseStep, frozen=True, tag="see-ahead"):
+    """Open an address on a machine that its name does not lead to yet, by a line of one's own hosts file."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[DoneWhen] = DoneWhen.SHOWS_THE_SAME
+    address: str
+    line: str
 
 
 class MergeTables(BaseStep, frozen=True, tag="merge-tables"):

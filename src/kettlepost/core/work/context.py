@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
@@ -56,21 +56,28 @@ class WorkContext:
     `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
     `confirmed` the addresses and hosts that were made live as they were planned; `set_asides` is what was set aside,
     the oldest first, `carried` the steps that the program carried out, the numbers of their records, and when they came
-    to their end, by their ids; `begun` is when something was last planned for an address.
+    to their end, by their ids; `begun` is when something was last planned for an address. `others` gives another
+    account by its name.
     """
 
     def __init__(
         self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
         confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
         carried: Mapping[str, tuple[Step, str, str]] | None = None, begun: Mapping[str, str] | None = None,
+        others: Callable[[str], AccountLayout | None] | None = None,
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
         self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
         self._begun = begun or {}
+        self._others = others
         self._aside: dict[str, str] = {one.folder: one.number for one in set_asides}
         self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
         self.contents = layout.contents
+
+    def other_account(self, name: str) -> AccountLayout | None:
+        """Another account of the plan; None for none, and where nobody can tell."""
+        return self._others(name) if self._others is not None else None
 
     def step(
         self,

@@ -11,6 +11,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.steps import Discard
+from kettlepost.core.work.bringing import comes_along, coming, transferred
 from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.going_live import replaced
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
@@ -40,27 +41,49 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
     """The steps of the installations and domains that are wanted; some more than once."""
     hosts: dict[int, Domain] = {}
     for installation in filter(is_wanted, context.account.installations):
-        if installation.state == "retired":
-            yield from retired_steps(context, installation)
-        elif (going := going_live(context.layout, installation)) is not None:
-            yield from replaced(context, going)
-        elif installation.state == "planned" or _is_begun(context, installation):
-            domain = context.domain_of(installation.address)
-            before = list(_with_above(context, domain, hosts))
-            copied = rehearsed_from(context.layout, installation)
-            if copied is not None:
-                yield from rehearsed(context, installation, copied, before)
-            else:
-                yield from before
-                yield from installation_steps(context, installation)
-        elif installation.is_moving:
-            yield from _with_above(context, context.domain_of(installation.address), hosts)
-            yield from relocated(context, installation)
+        yield from _of_installation(context, installation, hosts)
     for domain in filter(is_wanted, context.account.domains):
         if domain.state == "retired":
             yield from removed_host(context, domain)
+        elif domain.number not in hosts and domain.account_now is not None:
+            yield from _brought(context, domain, hosts)
         elif domain.number not in hosts and is_in_work(context, domain):
             yield from _with_above(context, domain, hosts)
+
+
+def _of_installation(context: WorkContext, installation: Installation, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
+    if installation.state == "retired":
+        yield from retired_steps(context, installation)
+    elif (going := going_live(context.layout, installation)) is not None:
+        yield from replaced(context, going)
+    elif (domain := comes_along(context, installation)) is not None:
+        yield from _brought(context, domain, hosts)
+    elif installation.state == "planned" or _is_begun(context, installation):
+        before = list(_with_above(context, context.domain_of(installation.address), hosts))
+        copied = rehearsed_from(context.layout, installation)
+        if copied is not None:
+            yield from rehearsed(context, installation, copied, before)
+        else:
+            yield from before
+            yield from installation_steps(context, installation)
+    elif installation.is_moving:
+        yield from _with_above(context, context.domain_of(installation.address), hosts)
+        yield from relocated(context, installation)
+
+
+def _brought(context: WorkContext, domain: Domain, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
+    """The steps by which a domain comes from another account, behind those of the domain that it stands for."""
+    if domain.number in hosts:
+        return
+    comes = coming(context, domain)
+    if comes is None:
+        yield from _with_above(context, domain, hosts)
+        return
+    hosts[domain.number] = domain
+    of = context.account.named.get(domain.of) if domain.of is not None else None
+    if of is not None and of.account_now is not None:
+        yield from _brought(context, of, hosts)
+    yield from transferred(context, comes)
 
 
 def _discards(context: WorkContext) -> Iterator[WorkStep]:

@@ -78,6 +78,9 @@ class WorkKind(StrEnum):
     FREEZE = "freeze"
     MERGE_TABLES = "merge"
     TAKEN_OVER = "taken-over"
+    REST = "rest"
+    SHORT_LIVED = "time-to-live"
+    FORGOTTEN = "forgotten"
 
 
 class DoneMark(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):

@@ -68,6 +68,7 @@ SENTENCES = {
     "occupant/starts": ", which starts what lies in {folder}",
     "doubt/answers-https": "whether {host} answers by https",
     "doubt/is-removed": "whether what {moves:?is to move away from|was retired in} {folder} has {moves:?moved|been removed}",
+    "doubt/is-brought": "whether what account {other} has at {host} has been copied here",
     "doubt/is-copied": "whether what lies in {lies} has been copied to {folder}",
     "way-in/host": "{host} is {named}{stands} ({place})",
     "way-in/other-name": "another name of {domain}",

@@ -35,6 +35,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.steps import (
     AddLines,
+    BringFolder,
     CarriedOut,
     CarryLines,
     CopyFolder,
@@ -81,13 +82,16 @@ class PreparedStep:
 
     `items` are its changes one by one, `left_out` the paths of what cannot be copied, `leads_out` those of links that
     lead out of what is copied, and so elsewhere from their new place; `is_again` is whether a run of it broke off.
+    `origin` are the files of another account, where they come from there.
     """
 
     def __init__(
         self, plan: PlanFolder, account: str, own: str, does: CarriedOut, access: FileAccess,
         source: str | None = None, secrets: Secrets | None = None, record: CarriedRecord | None = None,
+        origin: FileAccess | None = None,
     ):  # fmt: skip
         self.plan, self.account, self.id, self.does, self.access = plan, account, own, does, access
+        self.origin = origin
         self._source, self._secrets = source, secrets
         self.is_again = record is not None
         self.left_out: list[str] = []
@@ -100,7 +104,7 @@ class PreparedStep:
 
     @property
     def leads_out(self) -> list[str]:
-        if not isinstance(self.does, CopyFolder):
+        if not isinstance(self.does, CopyFolder | BringFolder):
             return []
         folder = self.does.folder
         return [item.origin for item in self.items if item.kind == "link" and not _stays_in(item, folder)]
@@ -111,7 +115,7 @@ class PreparedStep:
         return _touched(self.items)
 
     def _items(self, step: CarriedOut) -> list[CarriedItem]:
-        if isinstance(step, CopyFolder):
+        if isinstance(step, CopyFolder | BringFolder):
             return self._copied(step)
         made = self._made_around(step)
         match step:
@@ -137,16 +141,27 @@ class PreparedStep:
         self._see_nothing_in_the_way(items)
         return items
 
-    def _copied(self, step: CopyFolder) -> list[CarriedItem]:
+    @property
+    def goes_through_here(self) -> bool:
+        """Whether what is copied goes through this machine."""
+        return self.origin is not None or not self.access.copies_itself
+
+    @property
+    def _from(self) -> FileAccess:
+        """The files among which lies what is copied."""
+        return self.origin if self.origin is not None else self.access
+
+    def _copied(self, step: CopyFolder | BringFolder) -> list[CarriedItem]:
         if HOME in (step.folder, step.to):
             raise InputError("all of the account lies in its home itself, so nothing is copied from or to there")
         tree = self._whole(step)
         target = walk(self.access, step.to)
         now_there = {entry.path: entry for entry in target.below(step.to)}
         there = {path for path, entry in now_there.items() if entry.kind == "folder"}
-        items = copied_items(tree, step.folder, step.to, step.stays, there)
-        self.left_out = left_out(tree, step.folder, step.to, step.stays)
-        own = self.access.look(step.folder)
+        is_of_another = isinstance(step, BringFolder)
+        items = copied_items(tree, step.folder, step.to, step.stays, there, is_of_another)
+        self.left_out = left_out(tree, step.folder, step.to, step.stays, is_of_another)
+        own = self._from.look(step.folder)
         if step.to and step.to not in target.listed:
             mode = own.mode if own is not None else 0o755
             items.insert(0, CarriedItem(FileChange.COPY, str(step.to), "folder", str(step.folder), mode=mode))
@@ -154,9 +169,9 @@ class PreparedStep:
         self._see_nothing_in_the_way(items, {path: entry for path, entry in now_there.items() if path in wanting})
         return [*self._made_around(step), *items]
 
-    def _whole(self, step: CopyFolder) -> Tree:
+    def _whole(self, step: CopyFolder | BringFolder) -> Tree:
         """All that lies in the folder that is copied. Raises InputError, OutsideError where not all of it is told."""
-        tree = walk(self.access, step.folder)
+        tree = walk(self._from, step.folder)
         if step.folder not in tree.listed:
             raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
         unread = [path for path in tree.troubles if not any(is_in(path, place) for place in step.stays)]
@@ -169,12 +184,13 @@ class PreparedStep:
     def _again(self) -> list[CarriedItem]:
         """What is to be copied, by another look at where it comes from."""
         step = self.does
-        if not isinstance(step, CopyFolder):
+        if not isinstance(step, CopyFolder | BringFolder):
             return self.items
         known = {item.path for item in self.record.items}
         target = walk(self.access, step.to)
         there = {entry.path for entry in target.below(step.to) if entry.kind == "folder"} - known
-        items = copied_items(self._whole(step), step.folder, step.to, step.stays, there)
+        is_of_another = isinstance(step, BringFolder)
+        items = copied_items(self._whole(step), step.folder, step.to, step.stays, there, is_of_another)
         return [*(item for item in self.record.items if item.path == step.to), *items]
 
     def _written(self, step: WritingFiles) -> CarriedItem:
@@ -235,8 +251,9 @@ class PreparedStep:
             records.keep(self.plan, self.record)
             try:
                 done = carry_out(
-                    store, self.record, self._again, lambda record: records.keep(self.plan, record), progress
-                )
+                    store, self.record, self._again, lambda record: records.keep(self.plan, record), progress,
+                    self.origin,
+                )  # fmt: skip
             except KettlepostError:
                 self._drop_untouched(store)
                 raise
@@ -258,6 +275,8 @@ class PreparedStep:
 
     def close(self) -> None:
         self.access.close()
+        if self.origin is not None:
+            self.origin.close()
 
 
 def _touched(items: Sequence[CarriedItem]) -> list[Folder]:
@@ -279,9 +298,13 @@ def _step_of(step: WorkStep) -> CarriedOut:
     return step.step
 
 
-def prepare_step(plan: PlanFolder, own: str, source: str | None = None, secrets: Secrets | None = None) -> PreparedStep:
+def prepare_step(
+    plan: PlanFolder, own: str, source: str | None = None, secrets: Secrets | None = None,
+    other_source: str | None = None,
+) -> PreparedStep:  # fmt: skip
     """Work out what a step of the work list does to the files of its account, by a look at them now.
 
+    `other_source` is where the files of the account lie from which something comes, where its plan does not say so.
     One that broke off goes on by its record, whatever the list says by now. Raises InputError for what is no step, not
     yet to be done, not done in files, or would write over something.
     """
@@ -293,15 +316,29 @@ def prepare_step(plan: PlanFolder, own: str, source: str | None = None, secrets:
         record, (account, does) = None, _listed(plan, own)
         records.see_nothing_is_half_carried(plan, account)
     access = access_to(plan, account, source, secrets)
+    origin: FileAccess | None = None
     try:
         see_nothing_is_half_way(SetAsideStore(access), account)
-        return PreparedStep(plan, account, own, does, access, source, secrets, record)
-    except Trouble as trouble:
-        access.close()
-        raise OutsideError(f"{printable(access.name)}: {trouble}") from None
-    except BaseException:
-        access.close()
+        if isinstance(does, BringFolder):
+            origin = _origin(plan, plan.known_names([does.other])[0], other_source, secrets)
+        return PreparedStep(plan, account, own, does, access, source, secrets, record, origin)
+    except BaseException as error:
+        for one in (access, origin):
+            if one is not None:
+                one.close()
+        if isinstance(error, Trouble):
+            raise OutsideError(f"{printable(access.name)}: {error}") from None
         raise
+
+
+def _origin(plan: PlanFolder, other: str, source: str | None, secrets: Secrets | None) -> FileAccess:
+    """The files of another account. Raises InputError where nobody says where they lie."""
+    if source is None and not plan.account(other).settings.survey_from:
+        raise InputError(
+            f"it is not said where the files of {other} lie: name them with --other-from, or write survey_from into "
+            f"its [account] in accounts/{other}.toml"
+        )
+    return access_to(plan, other, source, secrets)
 
 
 def _listed(plan: PlanFolder, own: str) -> tuple[str, CarriedOut]:
@@ -354,6 +391,9 @@ def take_back(
     return TakenBack(str(manifest.id) if aside is not None and aside.manifest is not None else "", aside, left)
 
 
+_FILLING = CopyFolder | BringFolder | CarryLines
+
+
 def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord) -> None:
     """Raises InputError where what a step made is in use by now, or is the last there is of what it is a copy of."""
     step, layout = record.head.step, plan.layout_of(record.head.account)
@@ -369,7 +409,7 @@ def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: Carri
     coming = {layout.folder_of(one) for one in layout.moving}  # which do not answer from there yet
     coming |= {going.to for going in replaced}  # of which nobody has confirmed yet that they do
     given_way = {going.live.number for going in replaced}
-    if isinstance(step, CopyFolder | CarryLines) and step.to not in coming:  # without the lines it would be open to all
+    if isinstance(step, _FILLING) and step.to not in coming:  # without the lines it would be open to all
         led = layout.tree("now").mounts.get(step.to, ())
         if led and (isinstance(step, CarryLines) or step.to in made):
             raise InputError(f"{led[0].address} leads to {step.to.shown} by now, where it is in use")
@@ -379,7 +419,7 @@ def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: Carri
             continue
         front = layout.reach(one.address)
         file = front.below(layout.front_file(one)) if front is not None and front != folder else folder
-        if folder in made or file in made or (isinstance(step, CopyFolder | CarryLines) and folder == step.to):
+        if folder in made or file in made or (isinstance(step, _FILLING) and folder == step.to):
             raise InputError(
                 f"{one.application} at {one.address} answers with what it made: move that back instead",
                 Remedy.of(Action.MOVE, str(one.address)),
@@ -403,7 +443,8 @@ def _store(
 def _manifest(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord, new: Sequence[CarriedItem]) -> Manifest:
     """What a step made, as it left it, to be set aside: what is there of it now and has not been changed since."""
     there = store.there(item.path for item in new)
-    items = list(_as_left(store, new, there, record.head.is_done))
+    is_of_another = isinstance(record.head.step, BringFolder)
+    items = list(_as_left(store, new, there, record.head.is_done, is_of_another))
     alone = {item.path for item in tops(items)}
     why = RemovalReason.CARRIED.name.lower()
     listed = [ManifestItem.of(item.entry, why if item.path in alone else "") for item in items]
@@ -417,15 +458,19 @@ def _manifest(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord, new
 
 
 def _as_left(
-    store: SetAsideStore, new: Sequence[CarriedItem], there: Mapping[str, FileEntry], is_done: bool
-) -> Iterator[CarriedItem]:
-    """What a step left, as it left it; where it broke off, what is there of it by now, and is nobody else's."""
+    store: SetAsideStore, new: Sequence[CarriedItem], there: Mapping[str, FileEntry], is_done: bool,
+    is_of_another: bool,
+) -> Iterator[CarriedItem]:  # fmt: skip
+    """What a step left, as it left it; where it broke off, what is there of it by now, and is nobody else's.
+
+    What comes from another account is not held against that once more.
+    """
     for item in new:
         found = there.get(item.path)
         if found is None:
             continue
         if is_done and item.kind != "folder":
-            yield item.seen_as(found) if _reads_as_copied(store, item, found) else item
+            yield item.seen_as(found) if not is_of_another and _reads_as_copied(store, item, found) else item
         elif is_made(store, item, found):
             yield item.seen_as(found)
 

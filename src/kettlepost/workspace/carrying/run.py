@@ -9,7 +9,7 @@ from kettlepost.core.carrying import CarriedItem, CarriedRecord, FileChange, top
 from kettlepost.core.clearing import FileEntry
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
-from kettlepost.sources import Refusal, Trouble
+from kettlepost.sources import FileAccess, Refusal, Trouble
 from kettlepost.sources.file_access import made_above
 from kettlepost.workspace.carrying.stage import OWNERS, Stage, origin_of
 from kettlepost.workspace.set_aside.move import Left, Progress
@@ -33,13 +33,15 @@ def carry_out(
     again: Callable[[], list[CarriedItem]],
     keep: Callable[[CarriedRecord], None],
     progress: Progress | None = None,
+    origin: FileAccess | None = None,
 ) -> Carried:
-    """Do what a record says; `again` looks at what is copied once more, `keep` writes the record down.
+    """Do what a record says; `again` looks at what is copied once more, `keep` writes the record down, and `origin` are
+    the files of another account where it comes from there.
 
     What an earlier run has brought to its place already is left there. Raises OutsideError where it cannot be done:
     what is new is in its place as a whole or not at all.
     """
-    stage = Stage(store, record.number)
+    stage = Stage(store, record.number, origin)
     with store.at_work(record.number):
         stage.clear(record.items)
         try:

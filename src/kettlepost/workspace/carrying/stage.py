@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from kettlepost.core.carrying import CarriedItem
 from kettlepost.core.clearing import FileEntry, SetAsideNumber
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
 from kettlepost.core.survey import SET_ASIDE
-from kettlepost.sources import Refusal, Rename
+from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
 from kettlepost.sources.file_access import OLD
 from kettlepost.workspace.set_aside.move import Progress
 from kettlepost.workspace.set_aside.store import SetAsideStore, walk
@@ -22,10 +22,14 @@ _FILE_MODE, _FOLDER_MODE = 0o644, 0o755
 
 
 class Stage:
-    """A folder beside what is set aside, with all that one step makes, at the paths that it is to have."""
+    """A folder beside what is set aside, with all that one step makes, at the paths that it is to have.
 
-    def __init__(self, store: SetAsideStore, number: SetAsideNumber):
+    `origin` are the files of another account, where what is copied comes from there.
+    """
+
+    def __init__(self, store: SetAsideStore, number: SetAsideNumber, origin: FileAccess | None = None):
         self._store = store
+        self._origin = origin
         self._place = f"{SET_ASIDE}/carrying-{number}"
         self._made = {SET_ASIDE}
 
@@ -88,7 +92,8 @@ class Stage:
                 copied[item.path] = item
         files = {item.origin: item for item in todo if item.kind != "folder"}
         copies = (Rename(item.origin, self.at(item), origin_of(item)) for item in files.values())
-        for n, (one, trouble) in enumerate(self._store.access.copy_all(copies), 1):
+        done = self._store.access.copy_all(copies) if self._origin is None else self._bring_all(self._origin, copies)
+        for n, (one, trouble) in enumerate(done, 1):
             if trouble is None:
                 copied[files[one.path].path] = files[one.path]
             elif trouble.refusal in (Refusal.CHANGED, Refusal.MISSING):
@@ -98,6 +103,20 @@ class Stage:
                 raise OutsideError(f"{self._store.access.name}: {words}")
             if progress is not None:
                 progress(n, number)
+
+    def _bring_all(self, origin: FileAccess, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        """Copy each through this machine, if it is what it was when it was looked at, and after it, too."""
+        for one in copies:
+            try:
+                content = origin.read(one.path) if one.entry.kind == "file" else ()
+                self._store.access.bring(one.entry, one.to, content)
+                now = origin.look(one.path)
+                is_same = now is not None and one.entry.is_still(now)
+                made = self._store.access.look(one.to)
+                is_whole = made is not None and (one.entry.kind == "link" or made.size == one.entry.size)
+                yield one, None if is_same and is_whole else Trouble(Refusal.CHANGED)
+            except Trouble as trouble:
+                yield one, trouble
 
     def clear(self, items: Iterable[CarriedItem]) -> None:
         """Take away what has not come to its place; what somebody else put there stays."""
