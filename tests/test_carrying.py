@@ -22,7 +22,16 @@ from file_servers import NOBODY, PASSWORD, SERVERS, file_server
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.names import Folder
 from kettlepost.core.secrets import MASK
-from kettlepost.core.steps import AddLines, CarriedOut, CarryLines, CopyFolder, EditLine, WriteFrontFile, content_after
+from kettlepost.core.steps import (
+    AddLines,
+    BringFolder,
+    CarriedOut,
+    CarryLines,
+    CopyFolder,
+    EditLine,
+    WriteFrontFile,
+    content_after,
+)
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.demo import lay_out as lay_out_demo
 from kettlepost.sources import Secrets
@@ -40,10 +49,14 @@ OWN, WWW = "millbrook", Folder("www")
 STEPS: dict[str, CarriedOut] = {
     "copy": CopyFolder(OWN, Folder("www/new"), WWW, (Folder("www/new/club"),)),
     "copy apart": CopyFolder(OWN, Folder("www/new"), Folder("b/shop/deep")),
+    "bring": BringFolder(OWN, "saltcote", Folder("www/new"), Folder("b/new"), (Folder("www/new/club"),)),
     "front": WriteFrontFile(OWN, Folder("www/later"), "index.php", Folder("www/new")),
     "lines": AddLines(OWN, Folder("www/new"), ".htaccess", ("Redirect 302 /x /y",)),
     "new lines": AddLines(OWN, Folder("www/club/in"), ".htaccess", ("Redirect 302 /x /y",)),
 }
+
+
+COPIES = CopyFolder | BringFolder
 
 
 def ready(
@@ -54,7 +67,8 @@ def ready(
     access: Any = access_to(plan, OWN, where, secrets)
     if calls is not None:
         access = Dying(access, calls)
-    return PreparedStep(plan, OWN, "files-aaaaaaaa", step, access, where, secrets, record)
+    origin = access_to(plan, OWN, where, secrets) if isinstance(step, BringFolder) else None
+    return PreparedStep(plan, OWN, "files-aaaaaaaa", step, access, where, secrets, record, origin)
 
 
 def carry(work: Work, step: CarriedOut, *where: Any, record: Any = None) -> None:
@@ -84,7 +98,7 @@ def test_any_tree_is_copied_to_the_byte_and_taken_back(open_folder: Path, things
         done = prepared.commit()
         assert not done.left
         after = picture(home)
-        if isinstance(step, CopyFolder):
+        if isinstance(step, COPIES):
             stays = [os.fsencode(place) for place in step.stays]
             old, new = os.fsencode(step.folder) + b"/", os.fsencode(step.to) + b"/"
             for path, what in before.items():
@@ -345,10 +359,10 @@ def test_a_file_keeps_its_line_ends_and_what_nobody_has_read() -> None:
 
 def over_a_server(work: Work, source: str, secrets: Secrets, home: Path, links: bool) -> None:
     """Every kind of step over a server, and back."""
-    for name in ("copy", "front", "lines"):
+    for name in ("copy", "bring", "front", "lines"):
         step = STEPS[name]
         before = without_folders(picture(home))
-        if isinstance(step, CopyFolder) and not links:
+        if isinstance(step, COPIES) and not links:
             with pytest.raises(OutsideError, match="link"):
                 carry(work, step, source, secrets)
             assert without_folders(picture(home)) == before
@@ -357,12 +371,12 @@ def over_a_server(work: Work, source: str, secrets: Secrets, home: Path, links: 
             before = without_folders(picture(home))
         carry(work, step, source, secrets)
         after = without_folders(picture(home))
-        for path, what in before.items() if isinstance(step, CopyFolder) else ():
+        for path, what in before.items() if isinstance(step, COPIES) else ():
             new = os.fsencode(step.to) + path.removeprefix(b"www/new")
             if path.startswith(b"www/new/") and not path.startswith(b"www/new/club/"):
                 assert after[new][3] == what[3], (name, path)
         back(work, source, secrets)
-        if not links and isinstance(step, CopyFolder):
+        if not links and isinstance(step, COPIES):
             (home / "www/new/link").symlink_to("a.txt")
         assert {path: what[3] for path, what in without_folders(picture(home)).items() if b"link" not in path} == {
             path: what[3] for path, what in before.items() if b"link" not in path
@@ -422,7 +436,7 @@ def test_killed_at_any_moment_each_file_is_in_one_of_two_places(work: Work, tmp_
         took = _time_of(do)
         back(work, source, secrets)
         for _ in range(12 if remote else 40):
-            step = pick.choice([STEPS["copy"], STEPS["copy apart"], STEPS["new lines"]])
+            step = pick.choice([STEPS["copy"], STEPS["bring"], STEPS["new lines"]])
             killed += _killed(do, pick.uniform(0.2, 1.1) * took)
             if pick.random() < 0.4:
                 with contextlib.suppress(KettlepostError):

@@ -116,7 +116,7 @@ def test_exactly_the_planted_mistakes_of_the_demo_are_found(demo: tuple[Work, st
     }
     assert all(
         any(rule.slug in told for rule in rules() if rule.in_account and rule.in_account.__module__ == family)
-        or family.endswith(("addresses", "seen_names", "shown_pages"))
+        or family.endswith(("addresses", "seen_names", "shown_pages", "between_accounts"))
         for family in families
     )
 

@@ -3,20 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.messages import Hint, Words, say
+from kettlepost.core.messages import Hint, Message, MessageError, Words, say
 from kettlepost.core.names import Folder, HostName, printable
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.bringing import BroughtFolder, names_of, old_root, sites_at, tables_of, unknown_inside
+from kettlepost.core.rules.bringing import (
+    Brought,
+    BroughtFolder,
+    aliases_with,
+    hosts_line,
+    names_of,
+    old_root,
+    sites_at,
+    tables_of,
+    unknown_inside,
+)
 from kettlepost.core.rules.bringing import brought as brought_here
 from kettlepost.core.rules.tables_apart import free_database
 from kettlepost.core.rules.ways_out import dropping, free_root, setting
@@ -66,6 +75,11 @@ def account_move(scenario: Scenario, host: HostName, to: str, account: str | Non
     _see_it_can_go(other, here, domain)
     aliases = [one for one in other.account.named.values() if one.of == domain.name and one.kind == "alias"]
     sites = sites_at(other, domain)
+    strays = [str(one.address) for alias in aliases for one in sites_at(other, alias)]
+    if strays:
+        raise InputError(
+            f"{listed(strays, 4)} is written down at an alias of {host}: give it its address at {host} first"
+        )
     _see_its_sites_can_go(other, here, sites)
     new = _as_here(here, domain)
     planned = [*_installations(here, other, sites)]
@@ -76,7 +90,7 @@ def account_move(scenario: Scenario, host: HostName, to: str, account: str | Non
     strange = unknown_inside(other, [*comes.folders], sites)
     if strange:
         where = listed([one.shown for one in strange], 4)
-        what = f"{where} of {other.name} would come along, and nobody has written down what is installed there"
+        what = f"{where} of {other.name} would come along, and nothing of the plan is live there"
         raise InputError(what, Remedy.of(Action.ADOPT, other.name))
     if any(not one.folder or not one.to for one in comes.folders):
         raise InputError(
@@ -84,8 +98,8 @@ def account_move(scenario: Scenario, host: HostName, to: str, account: str | Non
         )
     return AccountMove(
         host, other.name, here.name, new.root, comes.folders, tuple(planned), comes.is_same_machine,
-        tuple(_does(here, new, comes.folders, planned, comes.is_same_machine)),
-        tuple(_minds(here, other, domain, comes.folders)), tuple(_looks(here, domain, comes.is_same_machine)),
+        tuple(_does(here, comes, planned)), tuple(_minds(here, other, domain, comes.folders)),
+        () if comes.is_same_machine else (say("bring/look", line=hosts_line(here, comes)),),
         say("bring/down-one-machine" if comes.is_same_machine else "bring/down"),
         say("bring/back-one-machine" if comes.is_same_machine else "bring/back"),
         tuple(_written_here(here, other, [domain, *aliases], planned)),
@@ -109,7 +123,7 @@ def _see_it_can_go(other: AccountLayout, here: AccountLayout, domain: Domain) ->
     """Raises InputError where a domain cannot be brought to an account, with the reason."""
     why_not = next(_reasons(other, here, domain), None)
     if why_not is not None:
-        raise InputError(why_not)
+        raise MessageError(f"{domain.name} cannot come to {here.name}", why_not)
     for layout in (other, here):
         if not layout.account.settings.ip_addresses:
             raise InputError(
@@ -121,27 +135,27 @@ def _see_it_can_go(other: AccountLayout, here: AccountLayout, domain: Domain) ->
         raise InputError(words, other.surveying)
 
 
-def _reasons(other: AccountLayout, here: AccountLayout, domain: Domain) -> Iterator[str]:
+def _reasons(other: AccountLayout, here: AccountLayout, domain: Domain) -> Iterator[Message]:
     """Why a domain is none that can be brought."""
-    host = domain.name
     if other.name == here.name:
-        yield f"{host} is a domain of {here.name} already"
+        yield say("bring/is-there")
     if domain.account_next is not None:
-        yield f"{host} is on its way to {printable(domain.account_next)} already; confirm or undo that"
-    if domain.state != "live" or domain.root_now is not None:
-        state = "on its way to another root" if domain.root_now is not None else domain.state
-        yield f"{host} is {state}; what goes to another account is live, and settled"
+        yield say("bring/on-its-way", other=printable(domain.account_next))
+    if domain.root_now is not None:
+        yield say("bring/root-on-its-way")
+    if domain.state != "live":
+        yield say("bring/not-live", state=domain.state)
     if domain.kind == "temporary":
-        yield f"{host} is a temporary address, which stays with its account"
+        yield say("bring/temporary")
     if domain.kind == "alias" and domain.of is not None:
-        yield f"{host} stands for {domain.of}: bring that, and it comes along"
+        yield say("bring/stands-for", of=domain.of)
     if domain.passed_to is not None:
-        yield f"a program answers at {host}, which no files bring along"
-    if here.account.declared(host) is not None:
-        yield f"{host} is written down in {here.name} already"
+        yield say("bring/program")
+    if here.account.declared(domain.name) is not None:
+        yield say("bring/written-down")
     aliased = [str(one.address) for one in other.account.path_aliases if one.address.host in names_of(domain)]
     if aliased:
-        yield f"the server maps {listed(aliased, 4)} to folders of their own, which are not brought along"
+        yield say("bring/mapped", aliased=aliased)
 
 
 def _see_its_sites_can_go(other: AccountLayout, here: AccountLayout, sites: list[Installation]) -> None:
@@ -226,34 +240,32 @@ def _written_here(
     yield from (Change(here.name, "installation", None, table_of(one)) for one in sites)
 
 
-def _does(
-    here: AccountLayout, new: Domain, folders: tuple[BroughtFolder, ...], sites: list[Installation], is_one: bool
-) -> Iterator[Words]:
-    for one in folders:
+def _does(here: AccountLayout, comes: Brought, sites: list[Installation]) -> Iterator[Words]:
+    for one in comes.folders:
         yield say("bring/folder", old=one.folder.shown, new=one.to.shown)
     for site in sites:
         if site.database is not None:
             yield say("bring/tables", address=site.address, base=printable(site.database.name))
-    if is_one:
+    if comes.is_same_machine:
         yield say("bring/one-machine")
     else:
-        yield say("bring/records", names=names_of(new), machines=here.account.settings.ip_addresses)
+        yield say("bring/records", names=comes.names, machines=here.account.settings.ip_addresses)
 
 
 def _minds(
     here: AccountLayout, other: AccountLayout, domain: Domain, folders: tuple[BroughtFolder, ...]
 ) -> Iterator[Words]:
-    both = {"other": other.name, "account": here.name}
     for one in folders:
         if one.stays:
             yield say("bring/stays", old=one.folder.shown, stays=[place.shown for place in one.stays])
     was, now = (layout.account.settings for layout in (other, here))
     if was.web_server != now.web_server:
-        yield say("bring/server", was=was.web_server, now=now.web_server, **both)
-    if (domain.php or was.php) != now.php:
-        old, new = domain.php or was.php, now.php
-        known = old is not None and new is not None
-        yield say("bring/php", was=old, now=new, **both) if known else say("bring/php-unknown")
+        yield say("bring/server", other=other.name, was=was.web_server, account=here.name, now=now.web_server)
+    old, new = domain.php or was.php, now.php
+    if old is None or new is None:
+        yield say("bring/php-unknown")
+    elif old != new:
+        yield say("bring/php", other=other.name, was=old, account=here.name, now=new)
     if domain.kind == "primary":
         yield say("bring/main", other=other.name)
     if domain.mail:
@@ -261,17 +273,6 @@ def _minds(
     if was.home is not None and old_root(other, domain) is not None:
         yield say("bring/paths", home=was.home)
     yield say("bring/left")
-
-
-def _looks(here: AccountLayout, domain: Domain, is_one: bool) -> Iterator[Words]:
-    if not is_one:
-        yield say("bring/look", line=hosts_line(here, domain))
-
-
-def hosts_line(here: AccountLayout, domain: Domain) -> str:
-    """The line of a hosts file by which a machine of one's own finds a domain where it is to be."""
-    machines: Any = here.account.settings.ip_addresses
-    return f"{machines[0]} {' '.join(names_of(domain))}"
 
 
 def with_the_other_end(scenario: Scenario, proposal: Proposal) -> list[Proposal]:
@@ -290,10 +291,12 @@ def with_the_other_end(scenario: Scenario, proposal: Proposal) -> list[Proposal]
         if was is None or was.account_next != here.name:
             continue
         gone = there.setdefault(other.name, [])
-        gone.append(setting(other, was, state="retired", account_next=None))
+        mine += (setting(here, one, state="live", account_now=None) for one in aliases_with(here, domain))
+        whole_was = (was, *aliases_with(other, was))
+        gone += (setting(other, one, state="retired", account_next=None) for one in whole_was)
         gone += (setting(other, one, state="retired") for one in sites_at(other, was))
         for moved in other.account.moved:
-            if moved.old.host in names_of(was):
+            if any(moved.old.host in names_of(one) for one in whole_was):
                 gone.append(dropping(other, moved))
                 mine.append(Change(here.name, "moved", None, table_of(moved)))
     whole = replace(proposal, changes=(*proposal.changes, *mine))

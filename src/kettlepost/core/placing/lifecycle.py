@@ -21,6 +21,7 @@ from kettlepost.core.names import Address, Folder, did_you_mean, printable
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.bringing import comes_with
 from kettlepost.core.rules.going_live import going_live, gone_live, has_gone_live
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
@@ -130,6 +131,8 @@ def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_
         is_named = address is not None and domain.name == address.host and not address.path
         if not is_named and address is not None:
             continue
+        if comes_with(layout, domain) is not None:
+            continue  # with what it stands for
         moves = domain.root_now is not None and domain.claims_root and domain.state == "live"
         if domain.state == "planned":
             why_not, done = _not_there(layout, domain, is_named), setting(layout, domain, **_LIVE)

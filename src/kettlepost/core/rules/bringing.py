@@ -34,8 +34,10 @@ class BroughtSite(NamedTuple):
 
 
 class Brought(Struct, frozen=True):
-    """A domain that comes from another account; `is_same_machine` is None where nobody has said which machines both
-    are on."""
+    """A domain that comes from another account, with the aliases that stand for it.
+
+    `is_same_machine` is None where nobody has said which machines both are on.
+    """
 
     domain: Domain
     was: Domain
@@ -43,6 +45,12 @@ class Brought(Struct, frozen=True):
     folders: tuple[BroughtFolder, ...]
     sites: tuple[BroughtSite, ...]
     is_same_machine: bool | None
+    aliases: tuple[Domain, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Every name that comes."""
+        return tuple(name for domain in (self.domain, *self.aliases) for name in names_of(domain))
 
 
 def brought(here: AccountLayout, domain: Domain, other: AccountLayout) -> Brought | None:
@@ -60,7 +68,22 @@ def brought(here: AccountLayout, domain: Domain, other: AccountLayout) -> Brough
     both = here.account.settings.ip_addresses, other.account.settings.ip_addresses
     is_same = bool({*both[0]} & {*both[1]}) if all(both) else None
     root = here.real(domain.root) if domain.claims_root and domain.root is not None else None
-    return Brought(domain, was, other, tuple(_folders(other, was, root, sites)), tuple(sites), is_same)
+    folders = tuple(_folders(other, was, root, sites))
+    return Brought(domain, was, other, folders, tuple(sites), is_same, tuple(aliases_with(here, domain)))
+
+
+def aliases_with(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:
+    """The aliases that stand for a domain and go with it to another account, or come with it from one."""
+    goes = domain.account_now, domain.account_next
+    for one in layout.account.named.values():
+        if one.kind == "alias" and one.of == domain.name and (one.account_now, one.account_next) == goes:
+            yield one
+
+
+def comes_with(layout: AccountLayout, domain: Domain) -> Domain | None:
+    """The domain with which an alias comes from another account; None where it comes by itself, or not at all."""
+    of = layout.account.named.get(domain.of) if domain.kind == "alias" and domain.of is not None else None
+    return of if of is not None and of.account_now is not None and of.account_now == domain.account_now else None
 
 
 def sites_at(layout: AccountLayout, domain: Domain) -> list[Installation]:
@@ -123,3 +146,8 @@ def names_of(domain: Domain) -> list[str]:
     """Every name of a domain, its own first."""
     with_www = [name for name in bare_and_www(domain.name) if domain.www in ("both", "bare", "www")]
     return list(dict.fromkeys([domain.name, *domain.also, *with_www]))
+
+
+def hosts_line(here: AccountLayout, comes: Brought) -> str:
+    """The line of a hosts file by which a machine of one's own finds a domain where it is to be."""
+    return f"{here.account.settings.ip_addresses[0]} {' '.join(comes.names)}"

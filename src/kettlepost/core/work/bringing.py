@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.bringing import Brought, BroughtFolder, BroughtSite, brought, names_of
+from kettlepost.core.rules.bringing import Brought, BroughtFolder, BroughtSite, brought, hosts_line, names_of
 from kettlepost.core.steps import (
     AddHost,
     AwaitForgotten,
@@ -73,12 +73,11 @@ def transferred(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
     ready = list(_ready(context, comes))
     yield from ready
     needs = [step.id for step in ready]
-    adds = None if is_one else _added(context, domain, [])
-    if adds is not None:
-        yield adds
-    first = [adds.id] if adds is not None else []
+    adds = [] if is_one else [_added(context, one, []) for one in (domain, *comes.aliases)]
+    yield from adds
+    first = [step.id for step in adds]
     before = list(_slow_to_forget(context, comes)) if not is_one else []
-    before += _certified_ahead(context, domain, first) if not is_one else []
+    before += _certified_ahead(context, comes, first) if not is_one else []
     rest = BringRest(context.account.name, comes.other.name, domain.name, domain.mail)
     before.append(context.step(WorkKind.REST, domain.name, rest, first))
     yield from before
@@ -138,7 +137,7 @@ def _added(context: WorkContext, domain: Domain, needs: Sequence[str]) -> WorkSt
 
 def _slow_to_forget(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
     """Records that are soon forgotten, and the time until the old ones are."""
-    host, names = comes.domain.name, tuple(names_of(comes.domain))
+    host, names = comes.domain.name, comes.names
     kept = [*comes.other.seen_ttl(host), *context.layout.seen_ttl(host)]
     is_short = bool(kept) and max(kept) <= SHORT
     lower = SetTimeToLive(context.account.name, host, names, SHORT)
@@ -198,23 +197,23 @@ def _with_data(context: WorkContext, comes: Brought, site: BroughtSite, needs: S
     yield context.step(WorkKind.CONFIGURE, address, writes, [data.id, *needs], is_set, remedies=does)
 
 
-def _certified_ahead(context: WorkContext, domain: Domain, needs: Sequence[str]) -> list[WorkStep]:
-    """The certificate, which is there before anybody is led here."""
-    if not domain.https:
-        return []
-    host, has = domain.name, context.layout.has_certificate(domain.name)
-    is_served = context.layout.served_certificate(host) is not None
-    made = GetCertificate(context.account.name, host, tuple(names_of(domain)), is_undeclared=not has, is_ahead=True)
-    certificate = context.step(WorkKind.CERTIFICATE, host, made, needs, has or is_served or None)
-    return [replace(certificate, wait=as_wait(context.waits.certificate))]
+def _certified_ahead(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Iterator[WorkStep]:
+    """The certificates, which are there before anybody is led here."""
+    for domain in (comes.domain, *comes.aliases):
+        if domain.https:
+            host, has = domain.name, context.layout.has_certificate(domain.name)
+            is_served = context.layout.served_certificate(host) is not None
+            names = tuple(names_of(domain))
+            made = GetCertificate(context.account.name, host, names, is_undeclared=not has, is_ahead=True)
+            certificate = context.step(WorkKind.CERTIFICATE, host, made, needs, has or is_served or None)
+            yield replace(certificate, wait=as_wait(context.waits.certificate))
 
 
 def _led_here(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Iterator[WorkStep]:
     """On two machines: looked at here, then the records, then the plan."""
     domain, own = comes.domain, context.account.name
     host, machines = domain.name, context.account.settings.ip_addresses
-    names = tuple(names_of(domain))
-    line = f"{machines[0] if machines else 'IP'} {' '.join(names)}"
+    names, line = comes.names, hosts_line(context.layout, comes) if machines else f"IP {' '.join(comes.names)}"
     scheme = "https" if domain.https else "http"
     does = [Remedy.of(Action.PROBE, str(host))]
     yield (ahead := context.step(WorkKind.LOOK, host, SeeAhead(own, f"{scheme}://{host}/", line), needs, remedies=does))
@@ -234,22 +233,27 @@ def _led_here(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Ite
 def _given_over(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Iterator[WorkStep]:
     """On one machine: the host takes the name off the one account, and adds it to the other."""
     domain, was = comes.domain, comes.was
-    host, others = domain.name, tuple(one.name for one in comes.other.account.named.values() if one.of == domain.name)
-    gone = RemoveHost(comes.other.name, host, was.root, others, domain.mail)
-    adds = _added(context, domain, ())
-    off = context.step(WorkKind.REMOVE_HOST, host, gone, needs, adds.seen)
-    yield off
-    adds.needs = [off.id]
-    yield adds
-    first = [adds.id]
-    if domain.https:
-        has = context.layout.has_certificate(host)
-        made = GetCertificate(context.account.name, host, tuple(names_of(domain)), is_undeclared=not has)
-        certificate = context.step(WorkKind.CERTIFICATE, host, made, first, has or None)
-        yield replace(certificate, wait=as_wait(context.waits.certificate))
-        sent = RedirectToHttps(context.account.name, host)
-        yield context.step(WorkKind.HTTPS, host, sent, [certificate.id])
-        first = [certificate.id]
+    goes, first = {one.name for one in comes.aliases}, list[str]()
+    named = comes.other.account.named.values()
+    others = tuple(one.name for one in named if one.of == domain.name and one.name not in goes)
+    for one in (*comes.aliases, domain):
+        root = was.root if one is domain else None
+        gone = RemoveHost(comes.other.name, one.name, root, others if one is domain else (), one.mail)
+        off = context.step(WorkKind.REMOVE_HOST, one.name, gone, [*needs, *first], _added(context, one, ()).seen)
+        yield off
+        first = [off.id]
+    for one in (domain, *comes.aliases):
+        yield (adds := _added(context, one, first))
+        first = [adds.id]
+    for one in (domain, *comes.aliases):
+        if one.https:
+            has = context.layout.has_certificate(one.name)
+            made = GetCertificate(context.account.name, one.name, tuple(names_of(one)), is_undeclared=not has)
+            certificate = context.step(WorkKind.CERTIFICATE, one.name, made, first, has or None)
+            yield replace(certificate, wait=as_wait(context.waits.certificate))
+            sent = RedirectToHttps(context.account.name, one.name)
+            yield context.step(WorkKind.HTTPS, one.name, sent, [certificate.id])
+            first = [*first, certificate.id] if one is domain else first
     yield from _settled(context, comes, first)
 
 

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.bringing import comes_with
 from kettlepost.core.rules.going_live import going_live
 from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.steps import Discard
@@ -73,16 +74,18 @@ def _of_installation(context: WorkContext, installation: Installation, hosts: di
 
 def _brought(context: WorkContext, domain: Domain, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
     """The steps by which a domain comes from another account, behind those of the domain that it stands for."""
+    with_it = comes_with(context.layout, domain)
+    if with_it is not None:
+        hosts[domain.number] = domain
+        yield from _brought(context, with_it, hosts)
+        return
     if domain.number in hosts:
         return
     comes = coming(context, domain)
     if comes is None:
         yield from _with_above(context, domain, hosts)
         return
-    hosts[domain.number] = domain
-    of = context.account.named.get(domain.of) if domain.of is not None else None
-    if of is not None and of.account_now is not None:
-        yield from _brought(context, of, hosts)
+    hosts |= {one.number: one for one in (domain, *comes.aliases)}
     yield from transferred(context, comes)
 
 
