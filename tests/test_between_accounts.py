@@ -2,11 +2,32 @@
 
 from __future__ import annotations
 
+import json
+import os
+import random
+import shutil
+import subprocess
+from contextlib import ExitStack
+from pathlib import Path
 from typing import Any
 
-from conftest import Work, deployed
+import pytest
+
+import webservers
+import wishes
+from conftest import DEMO_SETTINGS, Work, deployed, lacking
+from control_files import World
+from kettlepost.core.names import Address, Folder
+from kettlepost.demo.grown import grown
+from kettlepost.demo.scaffold import lay_out_tree
 from messes import table
-from wishes import tree_of
+from servers import DatabaseServer, mariadb_server
+from test_database_scripts import done
+from test_moving import PERMALINKS, SET_UP, release_in
+from test_rehearsing import Rehearser, got
+from test_wordpress import RELEASE, configured, php
+from town import MACHINE, OTHER
+from wishes import Wisher, forked, tree_of
 
 HERE, THERE = "192.0.2.10", "198.51.100.20"
 
@@ -148,3 +169,217 @@ def test_on_one_machine_the_host_gives_the_name_over_once_all_lies_there(work: W
     wanted += ["add-host"] * 2 + ["get-certificate"]
     assert [one for one in order if one in wanted] == wanted
     assert {"change-records", "set-time-to-live", "see-ahead"}.isdisjoint(order)
+
+
+class Bringer(Rehearser):
+    """Does what the list of a domain says that comes from another account, on two real database servers."""
+
+    other: DatabaseServer
+    looked: list[tuple[str, str]]
+
+    def does(self, one: dict[str, Any]) -> None:
+        step = one["step"]
+        match step["do"]:
+            case "bring-tables":
+                script, dumps = self.home.parent / "bring.sh", self.home.parent / "dumps"
+                dumps.mkdir()
+                script.write_text(self.run(*one["commands"][0].split()[1:]))
+                for half, server in (("out", self.other), ("in", self.server)):
+                    words = ["sh", str(script), half, str(dumps), *server.client[1:]]
+                    told = subprocess.run(words, capture_output=True, text=True, check=False)
+                    assert told.returncode == 0, told.stderr + told.stdout
+                again = subprocess.run(words, capture_output=True, text=True, check=False)
+                assert (again.returncode, "already" in again.stderr) == (1, True), again.stderr
+            case "bring-folder":
+                self.run("work", "--carry-out", one["id"], "--yes")
+            case "see-ahead":
+                self.looked.append((step["address"], step["line"]))
+            case "write-settings":
+                super().does(one)  # but for where the server of the test is reached
+                ports = [
+                    next(word[2:] for word in server.client if word.startswith("-P"))
+                    for server in (self.other, self.server)
+                ]
+                config = self.home / step["file"]
+                config.write_text(config.read_text().replace(f":{ports[0]}'", f":{ports[1]}'"))
+            case "freeze" | "set-time-to-live" | "await-forgotten" | "bring-rest" | "change-records" | "await-name":
+                pass
+            case _:
+                super().does(one)
+
+
+@pytest.mark.proof
+def test_a_real_wordpress_comes_to_another_host_and_readers_see_no_difference(work: Work, open_folder: Path) -> None:
+    if not RELEASE.is_dir() or not webservers.installed():
+        lacking("WordPress or apache2")
+    work.homes = open_folder / "homes"
+    entry = table("installation", application="wordpress", address="a.example", contact="office@a.example",
+                  database={"name": "pages", "prefix": "ml7_", "user": "pages"})  # fmt: skip
+    domains = table("domain", name="a.example", kind="primary", root="www", www="apart")
+    domains += table("domain", name="choir.example", kind="addon", root="www/choir", www="apart")
+    for name, ip, tables in (
+        ("millbrook", HERE, domains + entry),
+        ("saltcote", THERE, table("domain", name="z.example", kind="primary", root="public", www="apart")),
+    ):
+        home = work.homes / name
+        head = f'[account]\nname = "{name}"\nhome = "{home}"\nsurvey_from = "{home}"\nip_addresses = ["{ip}"]\n'
+        work.account(f'{head}database_server = "mariadb"\n{tables}', name)
+    old, new = work.homes / "millbrook", work.homes / "saltcote"
+    release_in(old / "www")
+    work.there({"public/index.html": "Lights"}, "saltcote").there({"www/choir/index.html": "<p>Sing</p>"})
+    (old / "www/.htaccess").write_text(PERMALINKS.replace("/new/", "/"))
+    there = webservers.Site(0, roots={"a.example": "www", "choir.example": "www/choir"})
+    with ExitStack() as running:
+        servers = []
+        for name in ("one", "two"):
+            (open_folder / name).mkdir()
+            servers.append(running.enter_context(mariadb_server(open_folder / name)))
+        ports = [next(word[2:] for word in server.client if word.startswith("-P")) for server in servers]
+        grant = "grant all on pages.* to pages@localhost"
+        made = f"create database pages; create user pages@localhost identified by 'x1'; {grant}"
+        done(servers[0], f"{made}; use pages; create table mlk_others (a int); insert into mlk_others values (1)")
+        configured(old / "www", ports[0], "pages", "ml7_", "x1", "pages")
+        php(old / "www", SET_UP.replace("/new", ""))
+        work.survey()
+        before = tree_of(old)
+        entered = work.run("move", "a.example", "--to-account", "saltcote", "--by", "files", "--yes")
+        assert entered.returncode == 0, entered.stderr
+        root = next(one.root for one in work.layout().accounts["saltcote"].account.domains if one.name == "a.example")
+        here = webservers.Site(1, roots={"z.example": "public", "a.example": str(root)})
+        (new / str(root)).mkdir(exist_ok=True)
+        webs = []
+        for number, (site, home) in enumerate(((there, old), (here, new))):
+            (open_folder / f"web{number}").mkdir()
+            webs.append(running.enter_context(webservers.apache(open_folder / f"web{number}", [(site, home)])))
+        bringer = Bringer(work, "saltcote", random.Random(1))
+        bringer.server, bringer.other, bringer.done_so_far, bringer.looked = servers[1], servers[0], [], []
+        paths = ("/hello-trains/", "/wp-login.php", "/wp-content/themes/mini/style.css", "/", "/feed/")
+        was = [got(webs[0], "a.example", path) for path in paths]
+        assert {status for status, _ in was} == {200}
+        left = bringer.carry_out("a.example")
+        assert left == [], left
+        assert bringer.looked == [("http://a.example/", f"{THERE} a.example")]
+        config = (new / str(root) / "wp-config.php").read_text()
+        assert "'x1'" not in config
+        assert [got(webs[1], "a.example", path) for path in paths] == was
+        assert [got(webs[0], "a.example", path) for path in paths] == was  # which stays as it is until it is removed
+        assert got(webs[1], "z.example", "/") == (200, "Lights")
+        assert not (new / str(root) / "choir").exists()
+        assert tree_of(old) == before
+        assert "mlk_others" not in done(servers[1], f"show tables in {base(work)}")
+        told = {(one["rule"], one["severity"]) for one in work.json("check")["findings"]}
+        assert not [one for one in told if one[1] == "stop"], told
+        gone = [one["step"] for one in work.json("work", "millbrook")["steps"]]
+        dropped = [(one["database"]["prefix"], one["is_whole"]) for one in gone if one["do"] == "drop-tables"]
+        assert dropped == [("ml7_", True)]
+        assert Address.parse("a.example") in [
+            one.address for one in work.layout().accounts["saltcote"].account.installations if one.state == "live"
+        ]
+
+
+class Carrier(Wisher):
+    """Does what the list of a domain says that comes from another account, in its files."""
+
+    stays: list[Folder]
+    around: list[str]
+
+    def is_unsure(self, one: dict[str, Any]) -> bool:
+        return bool(one["kind"] == "verify")  # as what is there was nobody's page before, either
+
+    def listed(self, site: str) -> list[dict[str, Any]]:
+        out = forked(self.work, "work", site, "--format", "json")[1]
+        return [one for one in json.loads(out)["steps"] if one["account"] == self.name] if out else []
+
+    def does(self, one: dict[str, Any]) -> None:
+        step = one["step"]
+        if step["do"] == "bring-folder":
+            where = ("--from", str(self.home), "--other-from", str(self.work.homes / step["other"]))
+            self.run("work", "--carry-out", one["id"], "--yes", *where)
+            self.stays += map(Folder, step.get("stays", ()))
+            control = self.home / step["to"] / ".htaccess"
+            own = control.read_text() if control.exists() else ""
+            control.write_text("\n".join([*self.around, own])) if self.around else None
+        elif step["do"] == "bring-rest":
+            self.around = [(self.work.homes / step["other"] / one).read_text() for one in step.get("files", ())]
+        elif step["do"] not in (
+            "bring-tables",
+            "freeze",
+            "set-time-to-live",
+            "bring-rest",
+            "change-records",
+            "see-ahead",
+        ):
+            super().does(one)
+
+
+def brought(folder: Path, seed: int) -> list[str] | None:
+    """What went wrong with bringing a domain of a grown account to a new one; None where none can be brought."""
+    made, pick = grown(seed), random.Random(seed)
+    work = Work(folder / "work")
+    home, new = work.homes / made.name, work.homes / "newhost"
+    head = f'[account]\nip_addresses = ["{OTHER}"]\nsurvey_from = "{home}"\n'
+    work.account(made.tables.replace("[account]\n", head, 1), made.name, DEMO_SETTINGS)
+    own = f'[account]\nname = "newhost"\nip_addresses = ["{MACHINE}"]\nsurvey_from = "{new}"\n'
+    work.account(own + table("domain", name="z.test", kind="primary", root="public"), "newhost", DEMO_SETTINGS)
+    lay_out_tree(home, made.tree)
+    work.survey(made.name).there({"public/index.html": "<p>The new host</p>"}, "newhost")
+    before, files = wishes.found(work), tree_of(home)
+    account = work.layout().accounts[made.name].account
+    hosts = [
+        str(one.name) for one in account.domains if one.kind not in ("alias", "temporary") and one.root is not None
+    ]
+    pick.shuffle(hosts)
+    told, host = "", ""
+    for one in hosts:
+        code, out, err = forked(work, "move", one, "--to-account", "newhost", "--by", "files", "--yes")
+        assert code in (0, 2), err
+        if code == 0:
+            told, host = out, one
+            break
+    if not host:
+        return None
+    layouts = work.layout()
+    domain, there = (layouts.accounts[name].account.named[host] for name in ("newhost", made.name))
+    carrier = Carrier(work, "newhost", pick)
+    carrier.stays, carrier.around = [], []
+    try:
+        troubles = [f"left: {one}" for one in carrier.carry_out(host)]
+    except AssertionError as error:
+        return [str(error)]
+    if tree_of(home) != files:
+        troubles.append("not as it was where it was")
+    expected = f"{told} orphan-subdomain retired-still-there admin-unencrypted empty-root"
+    expected += " control-broken index-contest" if carrier.around else ""  # as it was around it
+    troubles += [f"brings {rule} {at}" for rule, at in wishes.found(work) - before if rule not in expected]
+    worlds = [
+        World(number, hosts={host: str(root)}, home=at)
+        for number, (root, at) in enumerate(((there.root, home), (domain.root, new)))
+    ]
+
+    def is_told(_host: str, path: str) -> bool:
+        place = Folder(str(there.root)).below(path)
+        return any(place == one or place.is_inside(one) for one in carrier.stays)
+
+    shutil.copytree(home, folder / "before", symlinks=True)
+    worlds[0].home = folder / "before"
+    remover = Carrier(work, made.name, pick)
+    remover.stays = carrier.stays
+    try:
+        troubles += [f"left where it was: {one}" for one in remover.carry_out(host)]
+    except AssertionError as error:
+        troubles.append(f"where it was: {error}")
+    root, now = f"{there.root}/", tree_of(home)
+    troubles += [
+        f"gone where it was: {path}" for path in files
+        if path not in now and not (path.startswith(root) and not is_told("", path.removeprefix(root)))
+    ]  # fmt: skip
+    return troubles + wishes.lost(folder, worlds, is_told)
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("seed", range(1, 1 + int(os.environ.get("KETTLEPOST_BROUGHT", "4"))))
+def test_of_a_grown_account_any_domain_comes_to_a_new_one(open_folder: Path, seed: int) -> None:
+    if not webservers.installed():
+        lacking("apache2")
+    troubles = brought(open_folder, seed)
+    assert not troubles, troubles

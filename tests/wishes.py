@@ -114,12 +114,17 @@ class Wisher:
             after = {one["id"]: one for one in listed}.get(chosen["id"])
             is_closed = chosen["kind"] == "verify" and chosen["site"] == self.closed  # and asks for a password
             is_seen = after is None or after["state"] == "done"
-            assert not is_outside or is_seen != is_closed, f"not seen outside: {chosen['title']}"
+            is_told = is_outside and not self.is_unsure(chosen)
+            assert not is_told or is_seen != is_closed, f"not seen outside: {chosen['title']}"
             if after is not None and after["state"] != "done":
-                assert after["seen"] is None, f"seen not to be done: {chosen['title']}"
+                assert after["seen"] is None or self.is_unsure(chosen), f"seen not to be done: {chosen['title']}"
                 self.run("work", "--done", chosen["id"], "--by", "a robot", "--yes")
                 listed = self.listed(site)
         return [one["title"] for one in listed if one["state"] != "done"]
+
+    def is_unsure(self, _one: dict[str, Any]) -> bool:
+        """Whether nobody can tell from outside if what is there is what it is to be."""
+        return False
 
     def asks(self, site: str) -> list[dict[str, Any]]:
         """Open the site on a real server to which name servers lead its names, as `probe` does; gives the list then."""

@@ -29,7 +29,7 @@ _SAID_IN_WORDS = (
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
     | kinds.TellSearchEngines | kinds.StopMail | kinds.CompareTables | kinds.Freeze | kinds.MergeTables
     | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard | kinds.SetTimeToLive
-    | kinds.BringFolder | kinds.BringTables | kinds.BringRest | kinds.SeeAhead | kinds.AwaitForgotten
+    | kinds.BringFolder | kinds.BringTables | kinds.SeeAhead | kinds.AwaitForgotten
 )  # fmt: skip
 """Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
@@ -338,6 +338,11 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             return [("record", f"NS {', '.join(step.servers)}" if step.servers else "")]
         case kinds.MakeRecord():
             return [("record", step.records or "as the host names it, where it makes none itself")]
+        case kinds.BringRest():
+            files = [f"{one.shown} of account {step.other}" for one in step.files]
+            root = step.root.shown if step.root is not None else ""
+            says = f"what {listed(files, _NAMED)} says holds in it, too: write it at the beginning of {root}/.htaccess"
+            return [("note", says if files else "")]
         case kinds.ChangeRecords():
             return [("record", step.records), ("note", _ALL_ADDRESSES)]
         case kinds.SettleMail():

@@ -202,15 +202,24 @@ def confirm(plan: PlanFolder, what: str, account: str | None = None) -> Prepared
     return prepare(plan, make, may_stop=True)
 
 
+def _with_retired(scenario: Scenario, address: Address, account: str | None) -> str:
+    """The account in which something is retired at an address, as a domain may have gone to another one."""
+    former = [name for name in scenario.former_owners(address.host) if account in (None, name)]
+    if account is None and len(former) == 1:
+        owners = [name for name in scenario.owners(address.host) if name != former[0]]
+        here = (one for name in owners for one in scenario.layout(name).account.installations)
+        if not any(one.state == "retired" and one.address == address for one in here):
+            return former[0]
+    return owner_of(scenario, address.host, account)
+
+
 def forget(plan: PlanFolder, what: str, account: str | None = None) -> PreparedChange:
     """Take the entry of a retired installation or domain out. Raises InputError while anything of it is left."""
     asked = address_of(what)
 
     def make(scenario: Scenario) -> Proposal:
-        former = [name for name in scenario.former_owners(asked.host) if account in (None, name)]
-        is_former = not scenario.owners(asked.host) and len(former) == 1
-        name = former[0] if is_former else owner_of(scenario, asked.host, account)
-        return placing.forget(scenario.layout(name), asked)
+        name = _with_retired(scenario, asked, account)
+        return placing.forget(scenario.layout(name), asked, scenario.owners(asked.host) not in ([], [name]))
 
     return prepare(plan, make, may_stop=True)
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import InvalidName, did_you_mean, quoted
+from kettlepost.core.names import Address, InvalidName, did_you_mean, quoted
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.workspace.installations import installation_at
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -39,6 +40,33 @@ def asked_about(
     return found
 
 
+def with_former(
+    plan: PlanFolder, asked: Sequence[str], found: dict[str, list[Domain | Installation] | None]
+) -> dict[str, list[Domain | Installation] | None]:
+    """The same with what is retired of it in other accounts, from which a domain has gone to the one that is meant."""
+    for one in asked:
+        with suppress(InvalidName):
+            address = Address.parse(one.strip())
+            for name in plan.layout.hosts.get(address.host, ()):
+                account = plan.account(name)
+                domain = account.declared(address.host)
+                if name in found or domain is None or domain.state != "retired":
+                    continue
+                gone = [one for one in account.installations if one.state == "retired"]
+                there = [one for one in gone if one.address.host == address.host]
+                records: list[Domain | Installation] = (
+                    [domain, *there] if not address.path else [one for one in there if one.address == address]
+                )
+                if records:
+                    found[name] = records
+    return found
+
+
+def _is_left(domain: Domain) -> bool:
+    """Whether a domain goes to another account, or is to go."""
+    return domain.state == "retired" or domain.account_next is not None
+
+
 def _of_client(plan: PlanFolder, name: str) -> list[str]:
     """The accounts of a client, in any letter case."""
     wanted = name.casefold()
@@ -56,7 +84,7 @@ def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[
         names = plan.known_names([account]) if account is not None else plan.layout.hosts.get(host, ())
         having = [(name, plan.layout_of(name)) for name in names]
         declared = [(name, layout, layout.account.declared(host)) for name, layout in having]  # type: ignore[arg-type]
-        for name, layout, domain in sorted(declared, key=lambda one: one[2] is not None and bool(one[2].account_next)):
+        for name, layout, domain in sorted(declared, key=lambda one: one[2] is not None and _is_left(one[2])):
             if domain is not None:
                 there = [one for one in layout.account.installations if one.address.host == host]
                 return name, [domain, *there]

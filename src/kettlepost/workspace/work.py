@@ -26,7 +26,7 @@ from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
 from kettlepost.workspace.queries import check, check_near
 from kettlepost.workspace.set_aside.records import copies, days_after
-from kettlepost.workspace.subjects import asked_about
+from kettlepost.workspace.subjects import asked_about, with_former
 
 _LONGEST = 2000
 _OF_ANOTHER = "stray-host"
@@ -52,6 +52,8 @@ def work(
     happened = _happened(plan, moment)
     steps: list[WorkStep] = []
     wanted = asked_about(plan, asked, account)
+    if account is None:
+        wanted = with_former(plan, asked, wanted)
     found = _findings(plan, wanted)
     for name, only in wanted.items():
         steps += steps_of(_context(plan, name, happened, found.get(name, ())), only)

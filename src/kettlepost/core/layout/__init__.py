@@ -4,7 +4,7 @@ from kettlepost.core.layout.account import AccountLayout, AddressTree, ServerHos
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
-from kettlepost.core.layout.dependents import CERTIFICATES, dependents_of
+from kettlepost.core.layout.dependents import CERTIFICATES, GONE_ALONG, dependents_of
 from kettlepost.core.layout.deployments import (
     Aspect,
     Deployment,
@@ -36,6 +36,7 @@ from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, serv
 
 __all__ = [
     "CERTIFICATES",
+    "GONE_ALONG",
     "HTACCESS",
     "LOCAL_HOSTS",
     "OWN_NAMES",

@@ -11,6 +11,8 @@ from kettlepost.core.plan import Domain
 
 CERTIFICATES = "dependent/certificates"
 """What is said of certificates that cover a domain."""
+GONE_ALONG = ("dependent/subdomains", "dependent/mail-planned")
+"""What is said of what goes by its name servers, wherever those are looked after."""
 
 
 def dependents_of(layout: AccountLayout, domain: Domain) -> list[Message]:

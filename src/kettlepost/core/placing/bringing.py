@@ -19,6 +19,7 @@ from kettlepost.core.rules.bringing import (
     Brought,
     BroughtFolder,
     aliases_with,
+    controls_around,
     hosts_line,
     names_of,
     old_root,
@@ -258,6 +259,9 @@ def _minds(
     for one in folders:
         if one.stays:
             yield say("bring/stays", old=one.folder.shown, stays=[place.shown for place in one.stays])
+    around = controls_around(other, folders)
+    if around:
+        yield say("bring/around", files=[one.shown for one in around])
     was, now = (layout.account.settings for layout in (other, here))
     if was.web_server != now.web_server:
         yield say("bring/server", other=other.name, was=was.web_server, account=here.name, now=now.web_server)

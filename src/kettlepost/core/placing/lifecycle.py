@@ -8,6 +8,7 @@ from typing import NamedTuple
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import (
     CERTIFICATES,
+    GONE_ALONG,
     AccountLayout,
     dependents_of,
     files_left,
@@ -26,9 +27,9 @@ from kettlepost.core.rules.going_live import going_live, gone_live, has_gone_liv
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.relocation import settling
-from kettlepost.core.rules.removal import mixed_with, remaining_words, removal
+from kettlepost.core.rules.removal import left_by, mixed_with, remaining_words, removal
 from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
-from kettlepost.core.rules.ways_out import dropping, setting
+from kettlepost.core.rules.ways_out import clearing_folder, dropping, setting
 from kettlepost.core.survey import SeenPage, ShownKind, is_in, page_words
 from kettlepost.core.words import counted, listed
 
@@ -148,8 +149,8 @@ def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_
             yield _Confirmation(f"{'moved' if moves else 'live'}: {domain.name}", done)
 
 
-def forget(layout: AccountLayout, address: Address) -> Proposal:
-    """Take the entry of a retired installation or domain out.
+def forget(layout: AccountLayout, address: Address, is_elsewhere: bool = False) -> Proposal:
+    """Take the entry of a retired installation or domain out; `is_elsewhere` says that another account has the domain.
 
     Raises InputError while anything of it is left, or anything leads there, naming that.
     """
@@ -168,7 +169,7 @@ def forget(layout: AccountLayout, address: Address) -> Proposal:
         return _forget_installations(layout, gone)
     if domain is None:
         raise InputError(_nothing_retired(layout, address))
-    return _forget_domain(layout, domain, gone)
+    return _forget_domain(layout, domain, gone, is_elsewhere)
 
 
 def _is_at(layout: AccountLayout, installation: Installation, address: Address | None) -> bool:
@@ -311,7 +312,9 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
     return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))
 
 
-def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installation]) -> Proposal:
+def _forget_domain(
+    layout: AccountLayout, domain: Domain, gone: list[Installation], is_elsewhere: bool = False
+) -> Proposal:
     there = [
         entry
         for entry in layout.account.installations
@@ -322,14 +325,14 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
             f"{listed(f'{entry.application} at {entry.address}' for entry in there)} is still in the plan at "
             f"{domain.name}; retire and forget that first"
         )
-    hanging = [one for one in dependents_of(layout, domain) if one.slug != CERTIFICATES]
+    apart = (CERTIFICATES, *(GONE_ALONG if is_elsewhere else ()))
+    hanging = [one for one in dependents_of(layout, domain) if one.slug not in apart]
     if hanging:
         raise MessageError(f"{domain.name} is not done with", say("dependent/hang", hanging=hanging))
-    contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
-    used = root is not None and (root in layout.roots or layout.standing.get(root))
-    if contents is not None and root is not None and not used and not contents.is_empty(root):
-        files = contents.totals(root).files
-        raise InputError(f"{counted(files, 'file')} still lie in {root.shown}; keep a copy and remove them first")
+    left = left_by(layout, domain)
+    if left is not None and left.files:
+        words = f"{counted(left.files, 'file')} still lie in {left.root.shown}; keep a copy and remove them first"
+        raise InputError(words, clearing_folder(layout, left.root, "everything"))
     outside = layout.outside
     if outside is not None and any(one.host == domain.name for one in outside.hosts):
         raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")

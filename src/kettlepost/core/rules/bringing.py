@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -128,6 +128,15 @@ def _folders(
 
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS, HoldKind.INSTALLATION)
+
+
+def controls_around(other: AccountLayout, folders: Iterable[BroughtFolder]) -> list[Folder]:
+    """The control files in folders around what comes, which hold in it and do not come along."""
+    contents = other.contents
+    if contents is None or not other.obeys_control_files:
+        return []
+    around = dict.fromkeys(above for one in folders for above in reversed([*one.folder.above()]))
+    return [above.below(one.file) for above in around for one in contents.controls(above) if one.file == ".htaccess"]
 
 
 def unknown_inside(other: AccountLayout, folders: list[BroughtFolder], sites: list[Installation]) -> list[Folder]:

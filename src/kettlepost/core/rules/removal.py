@@ -3,11 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import NamedTuple
 
-from kettlepost.core.layout import AccountLayout, FolderState, Hold, HoldKind, OwnTables, holds_in, own_tables
+from kettlepost.core.layout import (
+    AccountLayout,
+    Contents,
+    FolderState,
+    Hold,
+    HoldKind,
+    OwnTables,
+    holds_in,
+    own_tables,
+)
 from kettlepost.core.messages import Words, joined, say, series
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.plan import Change, Database, Installation
+from kettlepost.core.plan import Change, Database, Domain, Installation
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import (
@@ -26,6 +36,8 @@ from kettlepost.core.steps import (
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import one
 
+_ITS_OWN = (HoldKind.LINK, HoldKind.SITE, HoldKind.PAGE)
+"""What of a root goes with a domain that goes, whoever else is led into it."""
 _UNWANTED = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE)
 _NAMED = 8
 """How many things that stay are named one by one; the step has them all."""
@@ -103,6 +115,35 @@ def _front_file(layout: AccountLayout, folder: Folder, installation: Installatio
         return
     yield KeepFile(layout.name, front, name)
     yield DeleteFile(layout.name, front, name)
+
+
+class LeftBehind(NamedTuple):
+    """What lies in the root of a domain that is to go: so many files, beside what others use in it."""
+
+    root: Folder
+    files: int
+    stays: tuple[Folder, ...]
+
+
+def left_by(layout: AccountLayout, domain: Domain) -> LeftBehind | None:
+    """What a retired domain leaves; None where others are led to its root, it has none, or nobody looked."""
+    contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
+    if contents is None or not root or root in layout.roots or layout.standing.get(root):
+        return None
+    holds = (hold for hold in holds_in(layout, root) if hold.kind not in _ITS_OWN)
+    stays = {hold.place for hold in holds if hold.place != root}
+    outermost = [one for one in stays if not any(one.is_inside(other) for other in stays)]
+    kept = sum(files_at(contents, place) for place in outermost)
+    kept += len([name for name in contents.needed_controls(root) if root.below(name) not in stays])
+    return LeftBehind(root, contents.totals(root).files - kept, tuple(sorted(stays)))
+
+
+def files_at(contents: Contents, place: Folder) -> int:
+    """How many files a folder holds, or whether a file is there."""
+    if contents.exists(place):
+        return contents.totals(place).files
+    around = contents.folders.get(place.parent)
+    return int(around is not None and place.name in (*around.names, *around.index))
 
 
 def what_stays(layout: AccountLayout, folder: Folder, holds: Iterable[Hold], is_unwanted: bool = False) -> list[Words]:

@@ -31,6 +31,7 @@ from kettlepost.core.rules.parties import (
 )
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.relocation import relocation_steps, settling
+from kettlepost.core.rules.removal import files_at
 from kettlepost.core.rules.ways_out import MANY, dropping, setting, staying
 from kettlepost.core.steps import Decide, LookAgain, Question, Step
 
@@ -360,8 +361,8 @@ def is_gone(layout: AccountLayout, installation: Installation) -> bool:
     found = contents.applications.get(folder)
     if found is not None:
         return found.application != installation.application
-    if folder in layout.roots:
-        return True
+    if folder in layout.roots or folder in layout.tree("now").mounts:
+        return True  # what stays there is a root's
     return not _left(layout, contents, folder)
 
 
@@ -386,15 +387,7 @@ def _left(layout: AccountLayout, contents: Contents, folder: Folder) -> int:
     """How many files lie in a folder that nobody else uses."""
     others = {hold.place for hold in holds_in(layout, folder) if hold.place != folder}
     outermost = [place for place in others if not any(place.is_inside(other) for other in others)]
-    return contents.totals(folder).files - sum(_files_in(contents, place) for place in outermost)
-
-
-def _files_in(contents: Contents, place: Folder) -> int:
-    """How many files a folder holds, or whether a file is there."""
-    if contents.exists(place):
-        return contents.totals(place).files
-    around = contents.folders.get(place.parent)
-    return int(around is not None and place.name in (*around.names, *around.index))
+    return contents.totals(folder).files - sum(files_at(contents, place) for place in outermost)
 
 
 def _why_to_go_live(layout: AccountLayout, going: GoingLive | None) -> Words:

@@ -286,13 +286,18 @@ class BringTables(BaseStep, frozen=True, tag="bring-tables"):
 
 
 class BringRest(BaseStep, frozen=True, tag="bring-rest"):
-    """See what else of another account belongs to a host, and make it here: cron lines, PHP, mailboxes."""
+    """See what else of another account belongs to a host, and make it here: cron lines, PHP, mailboxes.
+
+    `files` are the control files of the other account around what comes, which hold in it there.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     other: str
     host: HostName
     has_mail: bool = False
+    root: Folder | None = None
+    files: tuple[Folder, ...] = ()
 
 
 class SeeAhead(BaseStep, frozen=True, tag="see-ahead"):

@@ -9,7 +9,15 @@ from msgspec.structs import replace
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.bringing import Brought, BroughtFolder, BroughtSite, brought, hosts_line, names_of
+from kettlepost.core.rules.bringing import (
+    Brought,
+    BroughtFolder,
+    BroughtSite,
+    brought,
+    controls_around,
+    hosts_line,
+    names_of,
+)
 from kettlepost.core.steps import (
     AddHost,
     AwaitForgotten,
@@ -36,6 +44,7 @@ from kettlepost.core.work.installing import (
     is_there,
     mended_steps,
     prepared_steps,
+    seen_to_show,
     settings_of,
     titles_of,
     url_of_site,
@@ -78,7 +87,9 @@ def transferred(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
     first = [step.id for step in adds]
     before = list(_slow_to_forget(context, comes)) if not is_one else []
     before += _certified_ahead(context, comes, first) if not is_one else []
-    rest = BringRest(context.account.name, comes.other.name, domain.name, domain.mail)
+    around = tuple(controls_around(comes.other, comes.folders)) if context.layout.obeys_control_files else ()
+    root = comes.folders[0].to if comes.folders else None
+    rest = BringRest(context.account.name, comes.other.name, domain.name, domain.mail, root if around else None, around)
     before.append(context.step(WorkKind.REST, domain.name, rest, first))
     yield from before
     needs += [*first, *(step.id for step in before)]
@@ -265,12 +276,16 @@ def _settled(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Iter
     for site in comes.sites:
         page = SeePage(own, url_of_site(context, site.here), layout.application(site.here).shown)
         does = [Remedy.of(Action.PROBE, str(site.here.address).rstrip("/"))]
-        yield (step := context.step(WorkKind.VERIFY, site.here.address, page, needs, remedies=does))
+        step = context.step(WorkKind.VERIFY, site.here.address, page, needs, remedies=does)
+        yield seen_to_show(context, site.here, step)
         seen.append(step.id)
     if comes.folders and not comes.sites:
         opens = OpenPage(own, f"{'https' if domain.https else 'http'}://{host}/")
         does = [Remedy.of(Action.PROBE, str(host))]
-        yield (step := context.step(WorkKind.VERIFY, host, opens, needs, remedies=does))
+        step = context.step(WorkKind.VERIFY, host, opens, needs, remedies=does)
+        shown = context.shown(f"{'https' if domain.https else 'http'}://{host}/")
+        is_ours = shown is not None and shown.shows and domain.root and is_in(Folder(shown.shows), domain.root)
+        yield replace(step, seen=True, looked=shown.seen) if shown is not None and is_ours else step
         seen.append(step.id)
     there = all(_has_come(context, comes, folder) is True for folder in comes.folders) or None
     if any(is_configured(context, site.here, site.to) is False for site in comes.sites if site.here.database):

@@ -11,7 +11,8 @@ from kettlepost.core.layout import FolderState, has_moved, lay_there_before
 from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.moves import moving_steps, redirects
+from kettlepost.core.rules.moves import moving_steps, redirects, setting_aside
+from kettlepost.core.rules.removal import left_by
 from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import (
     AddHost,
@@ -26,6 +27,7 @@ from kettlepost.core.steps import (
     EditLine,
     Forget,
     GetCertificate,
+    KeepFolder,
     LookAgain,
     LookAtFile,
     LookAtFolder,
@@ -199,7 +201,8 @@ def told_of(context: WorkContext, who: str, step: Relocating) -> tuple[WorkKind,
 def removed_host(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     """What is done for a domain that is to go: nobody else's addresses, folders, records or mail go with it."""
     needs: list[str] = []
-    if domain.name not in context.account.named:  # else it is on the account again, under another entry
+    is_back = domain.name in context.account.named
+    if not is_back:  # else it is on the account again, under another entry
         outside = context.layout.outside
         there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
         others = tuple(one.name for one in context.account.named.values() if one.of == domain.name)
@@ -207,6 +210,19 @@ def removed_host(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
         step = context.step(WorkKind.REMOVE_HOST, domain.name, gone, seen=None if there is None else not there)
         yield step
         needs = [step.id]
+    left = left_by(context.layout, domain) if not is_back else None
+    if left is not None and left.files:
+        subject = f"{domain.name} {left.root}"
+        keeps = KeepFolder(context.account.name, left.root)
+        yield (kept := context.step(WorkKind.KEEP_FILES, domain.name, keeps, subject=subject))
+        aside = setting_aside(context.layout, left.root, {left.root, *left.stays})
+        does = [aside.remedy] if aside.remedy is not None else []
+        cleared = context.step(WorkKind.CLEAR_OLD, domain.name, aside, [*needs, kept.id], False, subject, remedies=does)
+        yield cleared
+        yield (look := context.look(domain.name, [cleared.id], False))
+        needs = [look.id]
+    there = [one for one in context.account.installations if one.state == "retired"]
+    needs += [context.id(WorkKind.FORGET, one.address) for one in there if one.address.host == domain.name]
     yield context.step(WorkKind.FORGET, domain.name, Forget(context.account.name, domain.name), needs, False)
 
 

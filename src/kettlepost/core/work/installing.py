@@ -111,7 +111,7 @@ def _probing(site: Address) -> list[Remedy]:
     return [Remedy.of(Action.PROBE, str(site).rstrip("/"))]
 
 
-def _seen_to_show(context: WorkContext, installation: Installation, step: WorkStep) -> WorkStep:
+def seen_to_show(context: WorkContext, installation: Installation, step: WorkStep) -> WorkStep:
     """The step of opening a site, with what it was seen to show: done where that is the application itself.
 
     Of a rehearsal that asks for a password nobody sees from outside what is behind it.
@@ -415,7 +415,7 @@ def finished_steps(
     )
     also = [str(one) for one in context.layout.addresses_of(folder) if one != site] if folder is not None else []
     page = SeePage(own, url_of_site(context, installation), name or application.shown, tuple(also[:8]))
-    verify = _seen_to_show(
+    verify = seen_to_show(
         context, installation, context.step(WorkKind.VERIFY, site, page, [*tidy, *seen_behind], remedies=_probing(site))
     )
     yield verify

@@ -25,6 +25,7 @@ SENTENCES = {
     "bring/records": "changes the records of {names} to {machines}, once all was looked at there",
     "bring/one-machine": "both accounts are on one machine: the host takes the name off the one and adds it to the other",
     "bring/stays": "what others have in {old} stays there: {stays}",
+    "bring/around": "{files:4} {files:?holds|hold} in it, too, and {files:?does|do} not come along: its work list says where to write that",
     "bring/mail": "its mail comes here, too, or is to stay where it is: mailboxes are nobody's files",
     "bring/server": "{other} is served by {was}, {account} by {now}: control files may say other things there, or nothing",
     "bring/php": "{other} runs PHP {was}, {account} PHP {now}",
