@@ -41,6 +41,29 @@ def hosts(folder: Path, size: int) -> list[str]:
     return [PROGRAM, "domain", "list", "--plan", str(_plan(folder, tables))]
 
 
+def _between(folder: Path, size: int) -> Path:
+    """Every domain of one account, each with something installed, is on its way to another one."""
+    plan = _plan(folder, [_PRIMARY])
+    ends = (
+        ("big", "192.0.2.10", 'account_next = "new"'),
+        ("new", "192.0.2.11", 'state = "planned"\naccount_now = "big"'),
+    )
+    for name, machine, says in ends:
+        own = f'[account]\nname = "{name}"\nip_addresses = ["{machine}"]\n\n'
+        state = "" if name == "big" else 'state = "planned"\n'
+        tables = (f"{_addon(n)}{says}\n{_installed(n, f'site{n}.example')}{state}" for n in range(size))
+        (plan / "accounts" / f"{name}.toml").write_text(own + "".join(tables))
+    return plan
+
+
+def transfers(folder: Path, size: int) -> list[str]:
+    return [PROGRAM, "check", "--plan", str(_between(folder, size))]
+
+
+def transfers_listed(folder: Path, size: int) -> list[str]:
+    return [PROGRAM, "work", "new", "--plan", str(_between(folder, size))]
+
+
 def databases(folder: Path, size: int) -> list[str]:
     tables = [_PRIMARY, *(_installed(n // 2, f"site.example/part{n}") for n in range(size))]
     return [PROGRAM, "check", "--only", "over-allowance", "--plan", str(_plan(folder, tables))]
@@ -103,6 +126,8 @@ SIZES: dict[Maker, tuple[int, int]] = {
     domains: (8_000, 32_000),
     hosts: (4_000, 16_000),
     databases: (8_000, 32_000),
+    transfers: (500, 2_000),
+    transfers_listed: (250, 1_000),
     aliases: (8_000, 32_000),
     path_aliases: (8_000, 32_000),
     paths_at_one_host: (4_000, 16_000),

@@ -102,6 +102,9 @@ def test_a_domain_comes_with_its_files_and_data_and_is_retired_where_it_was(work
         stops = [one for one in work.json("check")["findings"] if one["rule"] == "between-accounts"]
         assert any(says in one["title"] and one["severity"] == "stop" for one in stops), (is_, stops)
         plans[name].write_text(written[name])
+    assert work.run("account", "rename", "millbrook", "brook", "--yes").returncode == 0
+    assert not [one for one in work.json("check")["findings"] if one["severity"] == "stop"]
+    assert work.run("undo", "--yes").returncode == 0
     steps = work.json("work", "a.example")["steps"]
     order = [one["step"]["do"] for one in steps]
     wanted = ["set-time-to-live", "await-forgotten", "get-certificate", "bring-rest", "freeze", "bring-folder",

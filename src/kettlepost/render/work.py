@@ -87,14 +87,14 @@ def show_work(screen: Screen, shown: WorkShown) -> None:
         _show_next(screen, work, shown.is_for_others)
         return
     site = ("", "")
-    ready = [step.id for step in work.ready]
+    ready = [step.id for step in work.ready]  # among which none is that waits
     for step in work.steps:
         if (step.account, step.site) != site:
             if site[0]:
                 screen.blank()
             site = step.account, step.site
             screen.line((step.site, "bold"), (f"  {step.account}", "dim"))
-        _show_step(screen, step, [own for own in ready if own != step.id], shown.is_for_others)
+        _show_step(screen, step, ready, shown.is_for_others)
     screen.blank()
     screen.line((progress(work), "bold"))
     if work.span is not None:

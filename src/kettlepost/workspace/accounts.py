@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
@@ -124,6 +125,7 @@ def rename_account(plan: PlanFolder, name: str, new: str) -> PreparedChange:
     if read_account(plan.shared, text.encode(), f"{new}.toml", faults) is None:
         raise PlanError(faults)
     edits = [Edit(f"accounts/{name}.toml", raw, None), Edit(f"accounts/{new}.toml", None, text.encode())]
+    edits += _naming_it(plan, name, new)
     for before in (False, True):
         was = plan.raw(survey_file(name, before=before), LARGEST_SURVEY)
         survey = plan.read_survey(name, before=before) if was is not None else None
@@ -147,6 +149,20 @@ def rename_account(plan: PlanFolder, name: str, new: str) -> PreparedChange:
     if names is not None:
         edits += [Edit(names_file(name), names, None), Edit(names_file(new), None, names)]
     return PreparedChange(plan, edits, [Hint(f"account {name} is called {new}")])
+
+
+def _naming_it(plan: PlanFolder, name: str, new: str) -> Iterator[Edit]:
+    """The files of accounts between which and this one domains are on their way, with its new name."""
+    named = {domain.account_now or domain.account_next for domain in plan.account(name).domains}
+    for other in sorted(one for one in named if one is not None and one in plan.names):
+        changes = [
+            Change(other, "domain", domain.number, {key: new})
+            for domain in plan.account(other).domains
+            for key in ("account_now", "account_next")
+            if getattr(domain, key) == name
+        ]
+        if changes:
+            yield edit_account(plan, other, changes)
 
 
 def remember_source(plan: PlanFolder, name: str, source: str) -> PreparedChange:

@@ -97,11 +97,11 @@ def _wanted(layout: AccountLayout, installation: Installation, base: Database) -
         if own:
             wanted.is_allowed = needed <= allowed or bool(allowed & {"ALL PRIVILEGES", "ALL", "SUPERUSER"})
     wanted.base_of = [other.shown for other in _others(layout, installation, base)]
-    wanted.login_of = [other.shown for other in layout.tables.users if _is_login(other, installation, user)]
+    logging_in = _others_by_login(layout, installation, user)
+    wanted.login_of = [other.shown for other in logging_in]
     wanted.live_login_of = [
-        other.shown for other in layout.tables.users
-        if _is_login(other, installation, user) and (other.installation is None or other.installation.state == "live")
-    ]  # fmt: skip
+        other.shown for other in logging_in if other.installation is None or other.installation.state == "live"
+    ]
     wanted.why_not = _why_not(layout, dialect, wanted, base)
     begin = settings.database_prefix
     wanted.told += [
@@ -125,15 +125,10 @@ def _others(layout: AccountLayout, installation: Installation, base: Database) -
     return [user for user in users if user.installation is None or user.installation.number != installation.number]
 
 
-def _is_login(other: TableUser, installation: Installation, user: str) -> bool:
-    """Whether somebody else logs in by a user, as its configuration says, else the plan."""
-    if other.installation is not None and other.installation.number == installation.number:
-        return False
-    real = other.found.database if other.found is not None else None
-    if real is not None and real.user:
-        return real.user == user
-    own = other.installation.database if other.installation is not None else None
-    return own is not None and (own.user or own.name) == user
+def _others_by_login(layout: AccountLayout, installation: Installation, user: str) -> list[TableUser]:
+    """Who else logs in by a user."""
+    there = layout.tables.by_login.get(user, [])
+    return [one for one in there if one.installation is None or one.installation.number != installation.number]
 
 
 def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, base: Database) -> Words:

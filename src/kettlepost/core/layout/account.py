@@ -666,6 +666,15 @@ class AccountLayout:
         return found
 
     @cached_property
+    def aliases_of(self) -> dict[HostName, list[Domain]]:
+        """The aliases that are not retired by the name of the domain that they stand for."""
+        found: dict[HostName, list[Domain]] = {}
+        for domain in self.account.named.values():
+            if domain.kind == "alias" and domain.of is not None:
+                found.setdefault(domain.of, []).append(domain)
+        return found
+
+    @cached_property
     def links_to(self) -> list[tuple[Folder, Folder]]:
         """The symbolic links that lead to a folder of the account, each with that folder."""
         return [(link, target) for link in self.links.places if (target := self.links.real(link)) is not None]

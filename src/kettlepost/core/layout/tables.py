@@ -97,6 +97,22 @@ class TableUse:
         return [*users, *(user for _, user in planned)]
 
     @cached_property
+    def by_login(self) -> dict[str, list[TableUser]]:
+        """The users by the database user that they log in by, as their configuration says, else the plan."""
+        found: dict[str, list[TableUser]] = {}
+        for one in self.users:
+            real = one.found.database if one.found is not None else None
+            own = one.installation.database if one.installation is not None else None
+            planned = (own.user or own.name) if own is not None else ""
+            found.setdefault((real.user if real is not None else "") or planned, []).append(one)
+        return found
+
+    @cached_property
+    def of_installations(self) -> dict[int, TableUser]:
+        """The users that are installations, by their numbers."""
+        return {one.installation.number: one for one in self.users if one.installation is not None}
+
+    @cached_property
     def shared(self) -> dict[tuple[str, str], list[TableUser]]:
         """The databases with more than one user."""
         if self._is_plain():

@@ -74,7 +74,7 @@ def account_move(scenario: Scenario, host: HostName, to: str, account: str | Non
         owner = other.hosts[host][0].domain
         raise InputError(f"{host} is another name of {owner.name}: bring that")
     _see_it_can_go(other, here, domain)
-    aliases = [one for one in other.account.named.values() if one.of == domain.name and one.kind == "alias"]
+    aliases = other.aliases_of.get(domain.name, [])
     sites = sites_at(other, domain)
     strays = [str(one.address) for alias in aliases for one in sites_at(other, alias)]
     if strays:

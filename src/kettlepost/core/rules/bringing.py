@@ -58,7 +58,7 @@ def brought(here: AccountLayout, domain: Domain, other: AccountLayout) -> Brough
     was = other.account.named.get(domain.name)
     if was is None:
         return None
-    planned = {(one.address, one.application): one for one in here.account.installations if one.state != "retired"}
+    planned = {(one.address, one.application): one for one in sites_at(here, domain)}
     sites = [
         BroughtSite(own, one, lies, to, tables_of(other, one))
         for one in sites_at(other, was)
@@ -75,8 +75,8 @@ def brought(here: AccountLayout, domain: Domain, other: AccountLayout) -> Brough
 def aliases_with(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:
     """The aliases that stand for a domain and go with it to another account, or come with it from one."""
     goes = domain.account_now, domain.account_next
-    for one in layout.account.named.values():
-        if one.kind == "alias" and one.of == domain.name and (one.account_now, one.account_next) == goes:
+    for one in layout.aliases_of.get(domain.name, ()):
+        if (one.account_now, one.account_next) == goes:
             yield one
 
 
@@ -88,16 +88,12 @@ def comes_with(layout: AccountLayout, domain: Domain) -> Domain | None:
 
 def sites_at(layout: AccountLayout, domain: Domain) -> list[Installation]:
     """What is installed at a domain, at whatever name and path of it."""
-    there = (one for one in layout.account.installations if one.state != "retired")
-    mounts = ((one, layout.hosts.mount(one.address)) for one in there)
-    return [one for one, mount in mounts if mount is not None and mount.domain.number == domain.number]
+    return layout.installations_of.get(domain.number, [])
 
 
 def tables_of(layout: AccountLayout, installation: Installation) -> TableUser | None:
     """The tables that an installation works with."""
-    number = installation.number
-    users = layout.tables.users
-    return next((one for one in users if one.installation is not None and one.installation.number == number), None)
+    return layout.tables.of_installations.get(installation.number)
 
 
 def old_root(layout: AccountLayout, domain: Domain) -> Folder | None:

@@ -138,6 +138,7 @@ class AllAccounts:
         self._source_of = source_of
         self._assumed = dict(documents or {})
         self._documents: dict[str, Document] = {}
+        self._sources: dict[str, SourceFile] = {}
 
     @cached_property
     def hosts(self) -> dict[str, list[tuple[AccountSummary, HostNote]]]:
@@ -169,17 +170,25 @@ class AllAccounts:
 
     def other_end(self, summary: AccountSummary, note: TransferNote) -> TransferNote | None:
         """What the other account says of a domain that is on its way; None where it does not say the same."""
-        other = self.accounts.get(note.other)
-        for one in other.transfers if other is not None else ():
-            if one.host == note.host and one.other == summary.account and one.is_coming != note.is_coming:
-                return one
-        return None
+        found = self._transfers.get((note.other, note.host, not note.is_coming))
+        return found if found is not None and found.other == summary.account else None
+
+    @cached_property
+    def _transfers(self) -> dict[tuple[str, str, bool], TransferNote]:
+        """What each account says of domains on their way, by itself, the host, and whether that comes."""
+        summaries = self.accounts.values()
+        return {(one.account, note.host, note.is_coming): note for one in summaries for note in one.transfers}
 
     def is_leaving(self, summary: AccountSummary, number: int) -> bool:
         """Whether a domain of an account is on its way to another one, as both of them say."""
-        return any(
-            one.number == number and not one.is_coming and self.other_end(summary, one) for one in summary.transfers
-        )
+        return (summary.account, number) in self._leaving
+
+    @cached_property
+    def _leaving(self) -> set[tuple[str, int]]:
+        return {
+            (one.account, note.number) for one in self.accounts.values() for note in one.transfers
+            if not note.is_coming and self.other_end(one, note) is not None
+        }  # fmt: skip
 
     @property
     def wildcards(self) -> list[tuple[AccountSummary, HostNote, list[tuple[AccountSummary, HostNote]]]]:
@@ -240,10 +249,16 @@ class AllAccounts:
         other.__dict__["_wild"] = self._wild | dict.fromkeys(host for host in sorted(touched) if host[0] == "*")
         return other
 
+    def _source(self, file: str) -> SourceFile:
+        """The text of a file, which is read once, as its lines are told apart but once then."""
+        if file not in self._sources:
+            self._sources[file] = self._source_of(file)
+        return self._sources[file]
+
     def party(self, summary: AccountSummary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
         """A table of an account's file as a party to a finding."""
         file = f"accounts/{summary.file}"
-        line = self._source_of(file).line((table, number, key) if key else (table, number))
+        line = self._source(file).line((table, number, key) if key else (table, number))
         return Party(what, name, RecordId(summary.account, table, number), file, line)
 
     def tables(self, summary: AccountSummary, table: str) -> list[dict[str, Any]]:
@@ -251,7 +266,7 @@ class AllAccounts:
         file = f"accounts/{summary.file}"
         if file not in self._documents:
             assumed = self._assumed.get(file)
-            self._documents[file] = rtoml.loads(self._source_of(file).text) if assumed is None else assumed()
+            self._documents[file] = rtoml.loads(self._source(file).text) if assumed is None else assumed()
         return self._documents[file].get(table, [])  # type: ignore[no-any-return]
 
     def spare_root(self, summary: AccountSummary, note: HostNote) -> str:

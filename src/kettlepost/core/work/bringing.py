@@ -59,8 +59,11 @@ IN_BOTH = frozenset(("between-accounts", "domain-twice"))
 
 def coming(context: WorkContext, domain: Domain) -> Brought | None:
     """What comes with a domain from another account; None where it comes from none that is known."""
-    other = context.other_account(domain.account_now) if domain.account_now is not None else None
-    return brought(context.layout, domain, other) if other is not None else None
+    if domain.number not in context.coming:
+        other = context.other_account(domain.account_now) if domain.account_now is not None else None
+        comes = brought(context.layout, domain, other) if other is not None else None
+        context.coming[domain.number] = comes
+    return context.coming[domain.number]
 
 
 def comes_along(context: WorkContext, installation: Installation) -> Domain | None:

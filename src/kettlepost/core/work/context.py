@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from functools import cached_property
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
-from kettlepost.core.plan import Domain, Installation, Waits
+from kettlepost.core.plan import Domain, Installation, RecordId, Waits
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding
+from kettlepost.core.rules.bringing import Brought
 from kettlepost.core.steps import (
     AddHost,
     CarriedOut,
@@ -70,6 +72,8 @@ class WorkContext:
         self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
         self._begun = begun or {}
         self._others = others
+        self.coming: dict[int, Brought | None] = {}
+        """What comes with domains from other accounts, by their numbers, as far as that was asked."""
         self._aside: dict[str, str] = {one.folder: one.number for one in set_asides}
         self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
@@ -179,8 +183,15 @@ class WorkContext:
 
     def found_with(self, record: Domain | Installation) -> list[Finding]:
         """The findings in which a record has a part."""
-        identity = self.account.identity(record)
-        return [found for found in self.findings if identity in found.records or identity in found.about]
+        return self._found.get(self.account.identity(record), [])
+
+    @cached_property
+    def _found(self) -> dict[RecordId, list[Finding]]:
+        found: dict[RecordId, list[Finding]] = {}
+        for one in self.findings:
+            for record in {*one.records, *one.about}:
+                found.setdefault(record, []).append(one)
+        return found
 
 
 def as_wait(hours: Sequence[float]) -> Wait:

@@ -221,8 +221,8 @@ def removed_host(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
         yield cleared
         yield (look := context.look(domain.name, [cleared.id], False))
         needs = [look.id]
-    there = [one for one in context.account.installations if one.state == "retired"]
-    needs += [context.id(WorkKind.FORGET, one.address) for one in there if one.address.host == domain.name]
+    installed = (one for one in context.account.installations if one.state == "retired")
+    needs += [context.id(WorkKind.FORGET, one.address) for one in installed if one.address.host == domain.name]
     yield context.step(WorkKind.FORGET, domain.name, Forget(context.account.name, domain.name), needs, False)
 
 
