@@ -105,6 +105,8 @@ def test_a_domain_comes_with_its_files_and_data_and_is_retired_where_it_was(work
     assert work.run("account", "rename", "millbrook", "brook", "--yes").returncode == 0
     assert not [one for one in work.json("check")["findings"] if one["severity"] == "stop"]
     assert work.run("undo", "--yes").returncode == 0
+    lines = work.run("export", "hosts").stdout.splitlines()
+    assert [one for one in lines if one.endswith("\ta.example")] == [f"{THERE}\ta.example"]
     steps = work.json("work", "a.example")["steps"]
     order = [one["step"]["do"] for one in steps]
     wanted = ["set-time-to-live", "await-forgotten", "get-certificate", "bring-rest", "freeze", "bring-folder",

@@ -44,7 +44,7 @@ def export(
 ) -> None:
     """Write the plan for another program: what a web server, a name server or a spreadsheet reads.
 
-    What of the machine goes into it is said under [export] in kettlepost.toml.
+    What of the machine goes into it is said by the table export of kettlepost.toml.
     """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     parts = kettlepost.export(opened, kind.value, names, when.value)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import OutputFile
 from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.names import HostName
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.zone import Zone, address, comment, name
 
@@ -22,11 +23,25 @@ def addresses_of(layout: AccountLayout, template: Export) -> list[str]:
     return found
 
 
+def led_here(layouts: Sequence[AccountLayout], when: When) -> Iterator[tuple[AccountLayout, list[HostName]]]:
+    """The hosts whose names lead to each of some accounts, without those that go to another one, or have gone."""
+    live = {
+        (host, domain.state == "retired")
+        for layout in layouts for host, mounts in layout.tree(when).hosts.items() for domain in (mounts[-1].domain,)
+    }  # fmt: skip
+    for layout in layouts:
+        yield layout, [
+            host for host, mounts in layout.tree(when).hosts.items()
+            if not (when == "planned" and mounts[-1].domain.account_next is not None)
+            and not (mounts[-1].domain.state == "retired" and (host, False) in live)
+        ]  # fmt: skip
+
+
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """The hosts of some accounts, without wildcards, which a hosts file cannot have."""
     lines: list[Zone] = []
-    for layout in layouts:
-        hosts = [host for host in layout.tree(when).hosts if host[0] != "*"]
+    for layout, led in led_here(layouts, when):
+        hosts = [host for host in led if host[0] != "*"]
         if hosts:
             lines.append(Zone.of("# «account»", account=comment(layout.name)))
             lines += [

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange.hosts import addresses_of
+from kettlepost.core.exchange.hosts import addresses_of, led_here
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
@@ -165,17 +165,27 @@ def _made(written: list[str]) -> int | None:
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """A zone for each name that is registered by itself. Raises InputError where addresses or name servers lack."""
     found = []
-    for layout in layouts:
-        hosts = list(layout.tree(when).hosts)
+    zones: list[tuple[AccountLayout, list[HostName], list[HostName]]] = []
+    strays: list[tuple[AccountLayout, HostName]] = []
+    for layout, hosts in led_here(layouts, when):
         tops = [domain.name for domain in layout.account.domains if domain.kind in OWN_NAMES and domain.name in hosts]
         tops = [name for name in dict.fromkeys(tops) if not any(above in tops for above in name.above())]
+        zones.append((layout, hosts, tops))
+        own = set(tops)
+        strays += ((layout, host) for host in hosts if host not in own and own.isdisjoint(host.above()))
+    for layout, hosts, tops in zones:
         for top in tops:
             inside = [host for host in hosts if host == top or top in host.above() or host == f"*.{top}"]
-            found.append(OutputFile(f"{top}.zone", _zone(layout, top, inside, template)))
+            others = [(other, host) for other, host in strays if other is not layout and top in host.above()]
+            found.append(OutputFile(f"{top}.zone", _zone(layout, top, inside, template, others)))
     return found
 
 
-def _zone(layout: AccountLayout, top: HostName, hosts: Sequence[HostName], template: Export) -> Zone:
+def _zone(
+    layout: AccountLayout, top: HostName, hosts: Sequence[HostName], template: Export,
+    others: Sequence[tuple[AccountLayout, HostName]] = (),
+) -> Zone:  # fmt: skip
+    """A zone with the hosts of its account, and those below it that `others` have."""
     if not template.name_servers:
         raise InputError(
             "which name servers zones have is not told: write name_servers into [export] of kettlepost.toml"
@@ -190,9 +200,11 @@ def _zone(layout: AccountLayout, top: HostName, hosts: Sequence[HostName], templ
     ]  # fmt: skip
     known = {HostName.parse(name.rstrip(".")) for name in template.name_servers}
     own = sorted(name for name in known if top in name.above() and name not in hosts)
-    for host in (*hosts, *own):
+    led = [(addresses, host) for host in (*hosts, *own)]
+    led += [(addresses_of(other, template), host) for other, host in others]
+    for machines, host in led:
         lines += [
             Zone.of("«label» IN «kind» «address»", label=relative(host, top), kind=record_of(one), address=address(one))
-            for one in addresses
+            for one in machines
         ]  # fmt: skip
     return Zone.joined([*lines, Zone.of("")])

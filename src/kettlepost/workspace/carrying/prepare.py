@@ -107,7 +107,9 @@ class PreparedStep:
         if not isinstance(self.does, CopyFolder | BringFolder):
             return []
         folder = self.does.folder
-        return [item.origin for item in self.items if item.kind == "link" and not _stays_in(item, folder)]
+        is_of_another = isinstance(self.does, BringFolder)
+        links = (item for item in self.items if item.kind == "link")
+        return [item.origin for item in links if not _stays_in(item, folder, is_of_another)]
 
     @property
     def folders(self) -> list[Folder]:
@@ -499,10 +501,10 @@ def _around(paths: set[str]) -> str:
     return "/".join(shared) or (min(paths) if len(paths) == 1 else "")
 
 
-def _stays_in(item: CarriedItem, folder: str) -> bool:
+def _stays_in(item: CarriedItem, folder: str, is_of_another: bool) -> bool:
     """Whether a link leads to what is copied with it."""
     from posixpath import dirname, normpath
 
     if item.target.startswith("/"):
-        return True  # it leads where it led
+        return not is_of_another  # it leads where it led
     return is_in(normpath(f"{dirname(item.origin)}/{item.target}"), folder)

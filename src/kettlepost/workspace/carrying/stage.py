@@ -108,7 +108,7 @@ class Stage:
         """Copy each through this machine, if it is what it was when it was looked at, and after it, too."""
         for one in copies:
             try:
-                content = origin.read(one.path) if one.entry.kind == "file" else ()
+                content = _no_more_than(origin.read(one.path), one.entry.size) if one.entry.kind == "file" else ()
                 self._store.access.bring(one.entry, one.to, content)
                 now = origin.look(one.path)
                 is_same = now is not None and one.entry.is_still(now)
@@ -126,6 +126,15 @@ class Stage:
                 self._store.remove(entry.path, is_folder=entry.kind == "folder")
         self._store.remove(self._place, is_folder=True)
         self._made = {SET_ASIDE}
+
+
+def _no_more_than(content: Iterable[bytes], size: int) -> Iterator[bytes]:
+    """What is in a file as long as it is no longer than it was. Raises Trouble where it grows."""
+    for piece in content:
+        size -= len(piece)
+        if size < 0:
+            raise Trouble(Refusal.CHANGED)
+        yield piece
 
 
 def origin_of(item: CarriedItem) -> FileEntry:
