@@ -322,7 +322,8 @@ def brought(folder: Path, seed: int) -> list[str] | None:
     made, pick = grown(seed), random.Random(seed)
     work = Work(folder / "work")
     home, new = work.homes / made.name, work.homes / "newhost"
-    head = f'[account]\nip_addresses = ["{OTHER}"]\nsurvey_from = "{home}"\n'
+    machine = MACHINE if seed % 3 == 0 else OTHER  # which is that of the new one, too
+    head = f'[account]\nip_addresses = ["{machine}"]\nsurvey_from = "{home}"\n'
     work.account(made.tables.replace("[account]\n", head, 1), made.name, DEMO_SETTINGS)
     own = f'[account]\nname = "newhost"\nip_addresses = ["{MACHINE}"]\nsurvey_from = "{new}"\n'
     work.account(own + table("domain", name="z.test", kind="primary", root="public"), "newhost", DEMO_SETTINGS)

@@ -55,6 +55,8 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             return f"add {step.host} at the host" + (f" with the folder {step.root.shown}" if step.root else "")
         case kinds.ChangeRoot():
             return f"change the folder of {step.host} at the host from {step.old.shown} to {step.root.shown}"
+        case kinds.RemoveHost() if step.gives_to:
+            return f"take {step.host} off account {step.account}, to be added to {step.gives_to} at once"
         case kinds.RemoveHost():
             return f"remove {step.host} at the host, and its name server entries where the name is used nowhere else"
         case kinds.PointName():
@@ -321,7 +323,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
                     ("stands for", step.of), ("with it", step.also)]  # fmt: skip
         case kinds.RemoveHost():
             root = f"the folder {step.root.shown} and what is in it" if step.root is not None else ""
-            records = "its DNS records, where the name is in use elsewhere"
+            records = "its DNS records" + ("" if step.gives_to else ", where the name is in use elsewhere")
             mail = "mail for it is received here: see to the mailboxes first" if step.has_mail else ""
             return [("must stay", "; ".join(filter(None, [root, *step.others, records]))), ("note", mail)]
         case kinds.AwaitName():
@@ -342,7 +344,10 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             files = [f"{one.shown} of account {step.other}" for one in step.files]
             root = step.root.shown if step.root is not None else ""
             says = f"what {listed(files, _NAMED)} says holds in it, too: write it at the beginning of {root}/.htaccess"
-            return [("note", says if files else "")]
+            zone = (
+                f"where the host of {step.other} keeps its DNS zone, that goes with the name: keep it elsewhere first"
+            )
+            return [("note", zone), ("note", says if files else "")]
         case kinds.ChangeRecords():
             return [("record", step.records), ("note", _ALL_ADDRESSES)]
         case kinds.SettleMail():

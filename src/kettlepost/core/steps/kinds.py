@@ -95,6 +95,7 @@ class RemoveHost(BaseStep, frozen=True, tag="remove-host"):
     """Take a host name off the account, and its name server entries where nobody uses them elsewhere.
 
     Its folder `root` stays, and so do the other names of the account, such as those of `others` that stand for it.
+    `gives_to` is the account of the same machine that gets it at once, so that its entries stay.
     """
 
     who: ClassVar[Who] = Who.HOST
@@ -103,6 +104,7 @@ class RemoveHost(BaseStep, frozen=True, tag="remove-host"):
     root: Folder | None = None
     others: tuple[HostName, ...] = ()
     has_mail: bool = False
+    gives_to: str = ""
 
 
 class PointName(BaseStep, frozen=True, tag="point-name"):

@@ -252,7 +252,9 @@ def _given_over(context: WorkContext, comes: Brought, needs: Sequence[str]) -> I
     others = tuple(one.name for one in named if one.of == domain.name and one.name not in goes)
     for one in (*comes.aliases, domain):
         root = was.root if one is domain else None
-        gone = RemoveHost(comes.other.name, one.name, root, others if one is domain else (), one.mail)
+        gone = RemoveHost(
+            comes.other.name, one.name, root, others if one is domain else (), one.mail, context.account.name
+        )
         off = context.step(WorkKind.REMOVE_HOST, one.name, gone, [*needs, *first], _added(context, one, ()).seen)
         yield off
         first = [off.id]
