@@ -64,6 +64,7 @@ def test_what_becomes_of_each_address_is_told_and_why(work: Work) -> None:
     assert told["b.example/old/till.php"] == ("new", "installed", "")
     assert not any(url.startswith(("a.example/index", "b.example/index")) for url in told)
     assert not compared(work, "now", "now")
+    assert compared(work, "--https")["a.example/moor/"][0] == "lost"
     assert "a.example/moor/" in compared(work, "planned", "now")
 
 

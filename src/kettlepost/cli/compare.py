@@ -31,6 +31,7 @@ def compare(
         list[str] | None,
         typer.Option("--account", metavar="ACCOUNT", help="This account alone; several times for more."),
     ] = None,
+    https: Annotated[bool, typer.Option("--https", help="Ask every address by https.")] = False,
     full: Annotated[bool, typer.Option("--full", help="Name every address.")] = False,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("ComparisonShown")] = formats.Format.text,
@@ -41,7 +42,7 @@ def compare(
     may have :planned behind it, for what was to be then. Ends with status 1 where anything differs.
     """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
-    found = kettlepost.compare(opened, before, after, account)
+    found = kettlepost.compare(opened, before, after, account, https)
     formats.write(ComparisonShown(found, full), form)
     runtime.say_troubles(opened.troubles.values())
     if found.unnamed:

@@ -29,9 +29,10 @@ _FOLDERS = ("accounts", "surveys", "servers")
 
 
 def compare(
-    plan: PlanFolder, before: str = "now", after: str | None = None, accounts: Sequence[str] | None = None
-) -> AnswersCompared:
-    """Which answers change between two states, of some accounts or of all.
+    plan: PlanFolder, before: str = "now", after: str | None = None, accounts: Sequence[str] | None = None,
+    is_secure: bool = False,
+) -> AnswersCompared:  # fmt: skip
+    """Which answers change between two states, of some accounts or of all; `is_secure` asks by https.
 
     A state is "now", "planned", "before", which is now as the survey before the last one showed it, a revision of the
     plan folder in git, or the path of another plan folder, the last two with `:planned` behind them for what was to be
@@ -44,7 +45,7 @@ def compare(
     with ExitStack() as opened:
         one = opened.enter_context(_state(plan, before))
         other = opened.enter_context(_state(plan, after or ("planned" if before == "now" else "now")))
-        found = compare_answers(one, other, names)
+        found = compare_answers(one, other, names, "https" if is_secure else "http")
         for name in found.clients if _BEFORE in (one.name, other.name) else ():
             accounts_of = [state.layouts.accounts.get(name) for state in (one, other)]
             if any(layout is not None and layout.file_names is None for layout in accounts_of):

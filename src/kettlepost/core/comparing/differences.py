@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Collection, Iterable, Iterator
 from enum import StrEnum
 from functools import cached_property
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from msgspec import Struct, field
 
@@ -73,6 +73,9 @@ class AddressDifference(NamedTuple):
         return answer_words(self.before), answer_words(self.after)
 
 
+Scheme = Literal["http", "https"]
+
+
 class AnswerState:
     """A state of a plan: the layout, and whether that is as it is now or as it is to be; `name` is for people."""
 
@@ -117,9 +120,9 @@ class DifferenceGroup(NamedTuple):
 
 
 def compare_answers(
-    before: AnswerState, after: AnswerState, accounts: Collection[str] | None = None
+    before: AnswerState, after: AnswerState, accounts: Collection[str] | None = None, scheme: Scheme = "http"
 ) -> AnswersCompared:
-    """The addresses that answer otherwise after than before, of some accounts or of all."""
+    """The addresses that answer otherwise after than before, of some accounts or of all, asked by one scheme."""
     found, twice = AnswersCompared(before.name, after.name), set[str]()
     brief = Answers(before.layouts, before.when), Answers(after.layouts, after.when)
     names = sorted({*before.layouts.accounts, *after.layouts.accounts})
@@ -133,7 +136,7 @@ def compare_answers(
         here = (domain for host, domain in moving.items() if host == domain.name)
         found.moving += [domain for domain in here if domain.account_next is None]
         stays = was is not None and was is now and _is_as_planned(before.layouts, was)
-        for url, request in _requests(found, name, before, after, twice):
+        for url, request in _requests(found, name, before, after, twice, scheme):
             if request.address.host in moving:
                 continue
             found.asked += 1
@@ -167,7 +170,7 @@ def grouped(differences: Iterable[AddressDifference]) -> list[DifferenceGroup]:
 
 
 def _requests(
-    found: AnswersCompared, name: str, before: AnswerState, after: AnswerState, twice: set[str]
+    found: AnswersCompared, name: str, before: AnswerState, after: AnswerState, twice: set[str], scheme: Scheme
 ) -> Iterator[tuple[str, Request]]:
     """All that is known of an account in either state, each once; `twice` are those that other accounts had as well."""
     layouts = [(state.layouts.accounts.get(name), state.when) for state in (before, after)]
@@ -185,7 +188,7 @@ def _requests(
                 continue
             twice.add(url)
         try:
-            yield url, Request.parse(url)
+            yield url, Request.parse(f"{scheme}://{url}")
         except InvalidName:  # a folder that no address can have
             continue
 
@@ -218,7 +221,8 @@ def _difference(
     name: str, url: str, request: Request, before: AnswerState, after: AnswerState
 ) -> Iterator[AddressDifference]:
     """What becomes of an address; nothing where visitors get the same in the end, in the same way."""
-    old, new = (expected_page(state.layouts, url, state.when) for state in (before, after))
+    asked = f"{request.scheme}://{url}"
+    old, new = (expected_page(state.layouts, asked, state.when) for state in (before, after))
     going = _goes(new.end or request.address, after) if _standing(old) not in ("nothing", "unknown") else None
     onward = promised(after.layouts, request.address) if going is Because.MOVED else None
     becomes = _becomes(request, old, new, before, after)
