@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import shutil
 import subprocess
 from contextlib import ExitStack
@@ -102,6 +103,10 @@ def test_a_domain_comes_with_its_files_and_data_and_is_retired_where_it_was(work
         stops = [one for one in work.json("check")["findings"] if one["rule"] == "between-accounts"]
         assert any(says in one["title"] and one["severity"] == "stop" for one in stops), (is_, stops)
         plans[name].write_text(written[name])
+    plans["saltcote"].write_text(re.sub("database = .*\n", "", written["saltcote"]))
+    untold = [one["step"] for one in work.json("work", "a.example")["steps"] if one["step"]["do"] == "complete-entry"]
+    assert [one["keys"] for one in untold] == [["database"]]  # else the copy would work with the old tables
+    plans["saltcote"].write_text(written["saltcote"])
     assert work.run("account", "rename", "millbrook", "brook", "--yes").returncode == 0
     assert not [one for one in work.json("check")["findings"] if one["severity"] == "stop"]
     assert work.run("undo", "--yes").returncode == 0
@@ -109,7 +114,7 @@ def test_a_domain_comes_with_its_files_and_data_and_is_retired_where_it_was(work
     assert [one for one in lines if one.endswith("\ta.example")] == [f"{THERE}\ta.example"]
     steps = work.json("work", "a.example")["steps"]
     order = [one["step"]["do"] for one in steps]
-    wanted = ["set-time-to-live", "await-forgotten", "get-certificate", "bring-rest", "freeze", "bring-folder",
+    wanted = ["clear-folder", "set-time-to-live", "await-forgotten", "get-certificate", "bring-rest", "freeze", "bring-folder",
               "bring-tables", "write-settings", "see-ahead", "change-records", "await-name", "see-page",
               "set-time-to-live"]  # fmt: skip
     assert [one for one in order if one in wanted] == wanted

@@ -419,7 +419,10 @@ _AHEAD = (
     "its name does not lead here yet: by a record that proves whose it is (a DNS challenge), or bring the one along "
     "that it has, with its key"
 )
-_ALL_ADDRESSES = "no other A or AAAA records of these names stay; all others do, those of mail among them"
+_ALL_ADDRESSES = (
+    "no other A or AAAA records of these names stay; all others do, those of mail among them; where an MX record names "
+    "one of these, its mail goes along"
+)
 _POINTED = "once it does: points_here = true in its entry"
 _CERTIFIED = "once it is there: [[certificate]]"
 

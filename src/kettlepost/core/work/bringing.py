@@ -26,6 +26,8 @@ from kettlepost.core.steps import (
     BringRest,
     BringTables,
     ChangeRecords,
+    ClearFolder,
+    CompleteEntry,
     Confirm,
     Freeze,
     GetCertificate,
@@ -88,6 +90,10 @@ def transferred(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
     adds = [] if is_one else [_added(context, one, []) for one in (domain, *comes.aliases)]
     yield from adds
     first = [step.id for step in adds]
+    copied = list(_files(context, comes, ()))
+    emptied = [_emptied(context, comes, made, first) for made in copied]
+    yield from emptied
+    needs += [step.id for step in emptied]
     before = list(_slow_to_forget(context, comes)) if not is_one else []
     before += _certified_ahead(context, comes, first) if not is_one else []
     around = tuple(controls_around(comes.other, comes.folders)) if context.layout.obeys_control_files else ()
@@ -100,7 +106,8 @@ def transferred(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
         frozen = Freeze(comes.other.name, f"{'https' if domain.https else 'http'}://{domain.name}/")
         yield (freeze := context.step(WorkKind.FREEZE, domain.name, frozen, needs))
         needs = [freeze.id]
-    copied = list(_files(context, comes, needs))
+    for made in copied:
+        made.needs = list(needs)
     yield from copied
     needs = [*needs, *(step.id for step in copied)]
     for site in comes.sites:
@@ -121,11 +128,33 @@ def _ready(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
         has_data = is_configured(context, site.here, site.to)
         application = context.layout.application(site.here)
         first = [step.id for step in mended]
-        prepared = list(prepared_steps(context, site.here, application, site.to, False, first, has_data))
-        for step in prepared:
-            if step.kind is WorkKind.CLEAR and _is_copied(context, site.to):
-                step.seen = True  # what lies there now is the copy
-            yield step
+        prepared = prepared_steps(context, site.here, application, site.to, False, first, has_data)
+        yield from (step for step in prepared if step.kind is not WorkKind.CLEAR)  # which comes behind the host's page
+        yield from _untold(context, comes, site)
+
+
+def _untold(context: WorkContext, comes: Brought, site: BroughtSite) -> Iterator[WorkStep]:
+    """That somebody writes down which tables an installation has, or is to have: else the copy would work with the old
+    ones."""
+    is_in_files = comes.other.account.settings.database_server == "sqlite"
+    lacks = site.here if site.here.database is None else site.there
+    if is_in_files or (site.tables is None) == (site.here.database is None):
+        return
+    account = context.account.name if lacks is site.here else comes.other.name
+    step = CompleteEntry(account, "installation", lacks.number, ("database",))
+    yield context.step(WorkKind.MEND, site.here.address, step, (), False, f"{site.here.address} database")
+
+
+def _emptied(context: WorkContext, comes: Brought, copy: WorkStep, needs: Sequence[str]) -> WorkStep:
+    """That nothing is in the way of a copy, such as a page that the host put there; what lies there later is that."""
+    contents, own = context.contents, context.account.name
+    to = copy.step.to if isinstance(copy.step, BringFolder) else Folder("")
+    seen = True if copy.is_done else None if contents is None else contents.is_empty(to) or None
+    does = [Remedy.of(Action.CLEAR, "--account", own, "--folder", to.shown, "--everything")]
+    step = ClearFolder(own, to)
+    return context.step(
+        WorkKind.CLEAR, comes.domain.name, step, needs, seen, f"{comes.domain.name} {to}", remedies=does
+    )
 
 
 def _is_copied(context: WorkContext, to: Folder) -> bool:
@@ -152,16 +181,17 @@ def _added(context: WorkContext, domain: Domain, needs: Sequence[str]) -> WorkSt
 def _slow_to_forget(context: WorkContext, comes: Brought) -> Iterator[WorkStep]:
     """Records that are soon forgotten, and the time until the old ones are."""
     host, names = comes.domain.name, comes.names
-    kept = [*comes.other.seen_ttl(host), *context.layout.seen_ttl(host)]
-    is_short = bool(kept) and max(kept) <= SHORT
+    seen = [*comes.other.seen_ttl(host), *context.layout.seen_ttl(host)]
+    is_short = bool(seen) and max(seen) <= SHORT
     lower = SetTimeToLive(context.account.name, host, names, SHORT)
     made = context.step(WorkKind.SHORT_LIVED, host, lower, (), is_short or None)
     yield made
     outside = comes.other.outside
-    kept += [one.ttl for one in outside.records if one.host == host and one.ttl] if outside is not None else []
-    wait = as_wait((0, max(kept) / 3600)) if kept else as_wait(context.waits.record)
+    kept = [one.ttl for one in outside.records if one.host == host and one.ttl] if outside is not None else []
+    longest = max((one for one in (*kept, *seen) if one > SHORT), default=0)  # as it was before
+    wait = as_wait((0, longest / 3600)) if longest else as_wait(context.waits.record)
     waits = AwaitForgotten(context.account.name, host, wait)
-    known = context.step(WorkKind.FORGOTTEN, host, waits, [made.id], is_short or None, f"{host} short")
+    known = context.step(WorkKind.FORGOTTEN, host, waits, [made.id], None, f"{host} short")  # nothing shows that
     yield replace(known, wait=wait)
 
 
@@ -221,6 +251,10 @@ def _certified_ahead(context: WorkContext, comes: Brought, needs: Sequence[str])
             made = GetCertificate(context.account.name, host, names, is_undeclared=not has, is_ahead=True)
             certificate = context.step(WorkKind.CERTIFICATE, host, made, needs, has or is_served or None)
             yield replace(certificate, wait=as_wait(context.waits.certificate))
+            sent = RedirectToHttps(context.account.name, host)
+            page = context.shown(f"http://{host}/")
+            is_sent = page is not None and page.end.startswith("https:")
+            yield context.step(WorkKind.HTTPS, host, sent, [certificate.id], is_sent or None)
 
 
 def _led_here(context: WorkContext, comes: Brought, needs: Sequence[str]) -> Iterator[WorkStep]:
