@@ -41,6 +41,7 @@ trials: .venv/installed
 	for seed in $$(seq 30000 1000 37000); do KETTLEPOST_SEED=$$seed KETTLEPOST_MOVES=250 KETTLEPOST_PROOF=1 \
 		$(BIN)/pytest -q tests/test_moving.py -k real_server || exit 1; done
 	KETTLEPOST_REHEARSALS=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q -n auto tests/test_rehearsing.py || exit 1
+	KETTLEPOST_BROUGHT=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q -n auto tests/test_between_accounts.py || exit 1
 	KETTLEPOST_ROUNDS=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q tests/test_trust.py tests/test_set_asides.py
 
 # answers held against a real Apache on accounts that nobody looked at: another seed each day, which is told

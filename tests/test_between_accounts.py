@@ -22,7 +22,7 @@ from kettlepost.core.names import Address, Folder
 from kettlepost.demo.grown import grown
 from kettlepost.demo.scaffold import lay_out_tree
 from messes import table
-from servers import DatabaseServer, mariadb_server
+from servers import DatabaseServer, mariadb_server, postgresql_server
 from test_database_scripts import done
 from test_moving import PERMALINKS, SET_UP, release_in
 from test_rehearsing import Rehearser, got
@@ -394,3 +394,74 @@ def test_of_a_grown_account_any_domain_comes_to_a_new_one(open_folder: Path, see
         lacking("apache2")
     troubles = brought(open_folder, seed)
     assert not troubles, troubles
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("kind", ["mariadb", "postgresql"])
+def test_tables_come_from_one_server_to_another_by_whoever_may_no_more_than_that(
+    work: Work, open_folder: Path, kind: str
+) -> None:
+    accounts(work)
+    more = table("installation", application="quillmoor", address="choir.example", contact="o@b.example",
+                 database={"name": "pages", "prefix": "qm_x_", "user": "pages"})  # fmt: skip
+    for name, tables in (("millbrook", more), ("saltcote", "")):
+        plan = work.plan / f"accounts/{name}.toml"
+        own = f'name = "{name}"\ndatabase_server = "{kind}"\n'
+        plan.write_text(plan.read_text().replace(f'name = "{name}"\n', own, 1) + tables)
+    work.there(deployed("www/choir", "pages", "qm_x_")).survey()
+    assert work.run("move", "a.example", "--to-account", "saltcote", "--by", "files", "--yes").returncode == 0
+    script = work.run("database", "bring", "a.example/news")
+    assert script.returncode == 0, script.stderr
+    (open_folder / "bring.sh").write_text(script.stdout)
+    rows = "".join(f"insert into qm_post values ({n}, 'Caf\u00e9 -- COLLATE=no_such'); " for n in range(3))
+    with ExitStack() as running:
+        servers, serve = [], mariadb_server if kind == "mariadb" else postgresql_server
+        for name in ("one", "two"):
+            (open_folder / name).mkdir(mode=0o755)
+            servers.append(running.enter_context(serve(open_folder / name)))
+        old, new = servers
+        into = ["-d", "pages"] if kind == "postgresql" else ["pages"]
+        done(old, "create database pages")
+        made = "create table qm_post (id int primary key, text varchar(99)); create table qm_x_seat (a int); "
+        made = made.replace("99))", "99)) collate utf8mb4_unicode_ci") if kind == "mariadb" else made
+        done(old, made + rows + "create table qm_empty (a int)", *into)
+        if kind == "mariadb":
+            who = "create user 'gone'@'localhost'; create definer='gone'@'localhost' trigger qm_t before insert on qm_post"
+            done(old, f"{who} for each row set new.text = 'new'", *into)
+            done(
+                new,
+                f"create database {base(work)}; create user pen@localhost; grant all on {base(work)}.* to pen@localhost",
+            )
+        else:
+            done(new, f"create database {base(work)}")
+
+        def half(which: str, folder: str, *options: str) -> subprocess.CompletedProcess[str]:
+            (open_folder / folder).mkdir(exist_ok=True)
+            words = ["sh", str(open_folder / "bring.sh"), which, str(open_folder / folder), *options]
+            return subprocess.run(words, capture_output=True, text=True, check=False)
+
+        there, here = ([word for word in server.client[1:] if word != "-q"] for server in servers)
+        if kind == "mariadb":
+            here = [word.replace("-uroot", "-upen") for word in here]
+        assert half("in", "work", *here).returncode == 2  # nothing is there yet
+        out = half("out", "work", *there)
+        assert out.returncode == 0, out.stderr
+        assert half("out", "work", *there).returncode == 2  # which keeps the first dump
+        if kind == "mariadb":
+            dump = open_folder / "work/dump.sql"
+            text = dump.read_text()
+            dump.write_text(text.replace("COLLATE=utf8", "COLLATE=zz_utf8"))
+            strange = half("in", "work", *here)
+            assert (strange.returncode, "zz_utf8mb4_unicode_ci" in strange.stderr) == (1, True), strange.stderr
+            dump.write_text(text)
+        came = half("in", "work", *here)
+        assert came.returncode == 0, came.stderr + came.stdout
+        asked = "select id, text from qm_post order by id"
+        target = ["-d", base(work)] if kind == "postgresql" else [base(work)]
+        assert done(old, asked, *into) == done(new, asked, *target)
+        listed = "select count(*) from information_schema.tables where table_name like 'qm%'"
+        assert done(new, listed, *target).strip() == "2"
+        again = half("in", "work", *here)
+        assert (again.returncode, "already" in again.stderr) == (1, True), again.stderr
+        done(new, "delete from qm_post where id = 2; drop table qm_empty", *target)
+        assert done(old, asked, *into).count("\n") == 3

@@ -60,7 +60,7 @@ dump "$@" --default-character-set=utf8mb4 --single-transaction --no-tablespaces 
 tail -n 1 "$work/dump.sql" | grep -q '^-- Dump completed' || stop "the dump is not whole: nothing was changed"
 [ "$(grep -c '^CREATE TABLE ' "$work/dump.sql")" -eq "$number" ] || stop "the dump lacks a table: nothing was changed"
 run "$@" > "$work/counted.txt" «before»
-sort "$work/counted.txt" > "$work/before.txt"
+LC_ALL=C sort "$work/counted.txt" > "$work/before.txt"
 rm "$work/counted.txt"
 [ "$(wc -l < "$work/before.txt")" -eq "$number" ] || stop "a table could not be counted: nothing was changed"
 echo "dumped" $number "tables to $work/dump.sql"
@@ -76,9 +76,9 @@ ask "$@" > "$work/troubles.txt" «taken»
 if [ -s "$work/troubles.txt" ]; then cat "$work/troubles.txt" >&2; stop "nothing was changed"; fi
 # what the server has no name for stops it before anything is made
 ask "$@" > "$work/known.txt" «collations»
-grep -v '^INSERT INTO ' "$work/dump.sql" | grep -o 'COLLATE[= ][A-Za-z0-9_]*' | sed 's/^COLLATE.//' | sort -u \\
-  > "$work/wanted.txt" || true
-sort -u "$work/known.txt" | comm -13 - "$work/wanted.txt" > "$work/strange.txt"
+grep -e '^  ' -e '^) ' "$work/dump.sql" | grep -o 'COLLATE[= ][A-Za-z0-9_]*' | sed 's/^COLLATE.//' \\
+  | LC_ALL=C sort -u > "$work/wanted.txt"
+LC_ALL=C sort -u "$work/known.txt" | LC_ALL=C comm -13 - "$work/wanted.txt" > "$work/strange.txt"
 if [ -s "$work/strange.txt" ]; then
   cat "$work/strange.txt" >&2; stop "this server has no such collation: nothing was changed"
 fi
@@ -89,7 +89,7 @@ sed -e '1{/enable the sandbox mode/d' -e '}' \\
   || stop "it could not be loaded: what is there of it may be dropped"
 «then»\
 run "$@" > "$work/counted.txt" «after»
-sort "$work/counted.txt" > "$work/after.txt"
+LC_ALL=C sort "$work/counted.txt" > "$work/after.txt"
 """
 _POSTGRESQL = """\
 ask() { psql "$@" --no-psqlrc --quiet --tuples-only --no-align --set ON_ERROR_STOP=1; }
@@ -115,7 +115,7 @@ pg_restore --list "$work/dump.custom" > "$work/list.txt" || stop "the dump canno
   || stop "the dump lacks a table: nothing was changed"
 rm "$work/list.txt"
 run "$@" -d "$base" > "$work/counted.txt" «before»
-sort "$work/counted.txt" > "$work/before.txt"
+LC_ALL=C sort "$work/counted.txt" > "$work/before.txt"
 rm "$work/counted.txt"
 echo "dumped" $number "tables to $work/dump.custom"
 }
@@ -128,7 +128,7 @@ pg_restore "$@" --exit-on-error --single-transaction --no-owner --no-privileges 
   "$work/dump.custom" || stop "it could not be loaded: nothing is in the other database"
 «then»\
 run "$@" -d "$target" > "$work/counted.txt" «after»
-sort "$work/counted.txt" > "$work/after.txt"
+LC_ALL=C sort "$work/counted.txt" > "$work/after.txt"
 """
 _COMPARE = """\
 rm "$work/counted.txt"
