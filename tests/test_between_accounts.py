@@ -187,6 +187,9 @@ class Bringer(Rehearser):
     other: DatabaseServer
     looked: list[tuple[str, str]]
 
+    def listed(self, site: str) -> list[dict[str, Any]]:
+        return [one for one in super().listed(site) if one["account"] == self.name]
+
     def does(self, one: dict[str, Any]) -> None:
         step = one["step"]
         match step["do"]:
