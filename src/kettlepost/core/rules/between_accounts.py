@@ -77,10 +77,9 @@ def _one_sided(whole: AllAccounts, summary: AccountSummary, note: TransferNote) 
     if declared is not None and there is not None and note.is_coming:
         says = Change(there.account, "domain", declared.number, {"account_next": summary.account})
         ways.append(WayOut(say("between-accounts/write-there", other=note.other, account=summary.account), [says]))
-    gone = {key: None, "state": "live"} if note.is_coming and declared is None else {key: None}
     if not (note.is_coming and declared is not None):
-        taken = Change(summary.account, "domain", note.number, gone)
-        ways.append(WayOut(say("between-accounts/take-out", key=key), [taken], as_it_is=True))
+        taken = Change(summary.account, "domain", note.number, {key: None})
+        ways.append(WayOut(say("between-accounts/take-out", key=key), [taken]))
     elif not note.sites:
         dropped = Change(summary.account, "domain", note.number, drop=True)
         ways.append(WayOut(say("between-accounts/drop", host=note.host), [dropped]))

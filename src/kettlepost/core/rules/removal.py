@@ -36,7 +36,7 @@ from kettlepost.core.steps import (
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import one
 
-_ITS_OWN = (HoldKind.LINK, HoldKind.SITE, HoldKind.PAGE)
+_ITS_OWN = (HoldKind.SITE, HoldKind.PAGE)
 """What of a root goes with a domain that goes, whoever else is led into it."""
 _UNWANTED = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE)
 _NAMED = 8
@@ -128,9 +128,11 @@ class LeftBehind(NamedTuple):
 def left_by(layout: AccountLayout, domain: Domain) -> LeftBehind | None:
     """What a retired domain leaves; None where others are led to its root, it has none, or nobody looked."""
     contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
-    if contents is None or not root or root in layout.roots or layout.standing.get(root):
+    if contents is None or not root or root in layout.mounts or layout.standing.get(root):
         return None
-    holds = (hold for hold in holds_in(layout, root) if hold.kind not in _ITS_OWN)
+    holds = [hold for hold in holds_in(layout, root) if hold.kind not in _ITS_OWN]
+    if any(hold.place == root and hold.kind is HoldKind.LINK for hold in holds):
+        return None  # others have it by a link
     stays = {hold.place for hold in holds if hold.place != root}
     outermost = [one for one in stays if not any(one.is_inside(other) for other in stays)]
     kept = sum(files_at(contents, place) for place in outermost)
